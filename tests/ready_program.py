@@ -15,6 +15,7 @@ import json
 import os
 import pkgutil
 import runpy
+import select
 import signal
 import socket
 import subprocess
@@ -65,32 +66,50 @@ def serve(address: str) -> None:
     listening.bind(f"{address}.soon")
     listening.listen(16)
     Path(f"{address}.soon").rename(address)  # whoever sees it can connect
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    # One fork for each command: a second one, only to wait for it, would take as long as a short command does.
+    running: dict[int, socket.socket] = {}
+    ended, ends = socket.socketpair()
+    ends.setblocking(False)
+    signal.signal(signal.SIGCHLD, lambda *_: None)
+    signal.set_wakeup_fd(ends.fileno(), warn_on_full_buffer=False)
     while True:
-        connection, _ = listening.accept()
-        if os.fork() == 0:
-            listening.close()
-            signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-            _answer(connection)
-        connection.close()
+        ready, _, _ = select.select([listening, ended], [], [])
+        if ended in ready:
+            ended.recv(4096)
+            _tell_who_waits(running)
+        if listening in ready:
+            connection, _ = listening.accept()
+            message, files, _, _ = socket.recv_fds(connection, 1 << 20, 3)
+            child = os.fork()
+            if child == 0:
+                signal.set_wakeup_fd(-1)
+                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                for each in (listening, ended, ends, connection, *running.values()):
+                    each.close()
+                _answer(json.loads(message), files)
+            running[child] = connection
+            for file in files:
+                os.close(file)
 
 
-def _answer(connection: socket.socket) -> None:
-    message, files, _, _ = socket.recv_fds(connection, 1 << 20, 3)
-    child = os.fork()
-    if child == 0:
-        for place, file in enumerate(files):
-            os.dup2(file, place)
-        connection.close()
-        asked: dict[str, Any] = json.loads(message)
-        signal.alarm(LONGEST_MODULE if asked["program"] == "unittest" else LONGEST)
-        os.environ.clear()
-        os.environ.update(asked["environment"])
-        os.chdir(asked["folder"])
-        _become(asked["program"], asked["words"])
-    status = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
-    connection.sendall(str(status).encode())
-    os._exit(0)
+def _tell_who_waits(running: dict[int, socket.socket]) -> None:
+    """Sends the exit status of every command that has ended."""
+    while running:
+        child, status = os.waitpid(-1, os.WNOHANG)
+        if not child:
+            return
+        with running.pop(child) as connection, contextlib.suppress(OSError):
+            connection.sendall(str(os.waitstatus_to_exitcode(status)).encode())
+
+
+def _answer(asked: Mapping[str, Any], files: Sequence[int]) -> NoReturn:
+    for place, file in enumerate(files):
+        os.dup2(file, place)
+    signal.alarm(LONGEST_MODULE if asked["program"] == "unittest" else LONGEST)
+    os.environ.clear()
+    os.environ.update(asked["environment"])
+    os.chdir(asked["folder"])
+    _become(asked["program"], asked["words"])
 
 
 def _become(name: str, words: Sequence[str]) -> NoReturn:

@@ -160,7 +160,7 @@ class Layouts(Program):
     def test_a_wrong_layout_is_told_with_its_line(self) -> None:
         self.write("items.csv", "Item code,Description", "FST-00020,x")
         for settings, said in (
-            ((column("A", 'feld = "code"'),), "Did you mean “field”?"),
+            ((column("A", 'feld = "code"'),), "Did you mean field?"),
             ((column("A", 'field = "cod"'),), "Did you mean code?"),
             ((column("A", 'field = "code"', 'fixed = "x"'),), "needs one of"),
             (('encoding = "cp9999"', column("A", 'field = "code"')), "no encoding"),

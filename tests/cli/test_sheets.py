@@ -116,7 +116,7 @@ make = "'was ' + [Unser Code] + ', ' + name of unit"
         self.write("a.csv", "Article,Words", "ROP-00010,Rope")
         for line, text, words in (
             (2, '[field.cod]\ncolumn = "Article"', "Did you mean code"),
-            (3, '[field.code]\ncolum = "Article"', "Did you mean “column”"),
+            (3, '[field.code]\ncolum = "Article"', "Did you mean column"),
             (2, '[field.code]\ncolumn = "Article"\nfixed = "x"', "one of them"),
             (3, '[field.code]\nsplit = "Article"\npart = "b"\npattern = "{a}"', "{b}"),
             (1, "", "“”"),

@@ -36,6 +36,12 @@ def nearest(word: str, known: Iterable[str], near_enough: int = NEAR_ENOUGH) -> 
     return found[0] if found else None
 
 
+def did_you_mean(word: str, known: Iterable[str], otherwise: str = "") -> str:
+    """What to do about a word that is not known: the known one that resembles it, or else ``otherwise``."""
+    close = nearest(word, known)
+    return f"Did you mean {close}?" if close else otherwise
+
+
 def nearest_few(word: str, known: Iterable[str], most: int = 3) -> list[str]:
     """The known words that are similar to ``word``, the most similar first;
     what it is called now alone, if it has ended.

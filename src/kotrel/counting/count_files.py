@@ -17,7 +17,7 @@ from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import CountEntry, CountPlace
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.sheets.safe_writing import make_folder, take_rights
 from kotrel.workspace.settings import is_file_name
 from kotrel.workspace.stored_blocks import Damaged, blocks_of, frame_in
@@ -248,10 +248,7 @@ def open_count(hidden: Path, name: str) -> Iterator[Count]:
     path = hidden / FOLDER / f"{name}.count"
     if not path.is_file():
         there = count_names(hidden)
-        close = nearest(name, there)
-        hint = (
-            f"Did you mean {close}?" if close else those_there("counts", there, "kotrel count freeze NAME begins one.")
-        )
+        hint = did_you_mean(name, there, those_there("counts", there, "kotrel count freeze NAME begins one."))
         raise WrongUse(f"there is no count “{name}”", hint, "no-such-count")
     try:
         connection = sqlite3.connect(path, isolation_level=None, timeout=30)

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.columns import ROW
+from kotrel.core.counting.variance import CountLine
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
 from kotrel.core.stock.sums import half_away
@@ -88,26 +89,8 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
     bad = [each for each in done if each.status == "refused"]
     copies = [mark(each.sheets, marked_name(each.path)) for each in bad if each.sheets] if marked else []
     if screen.as_json:
-        screen.json(
-            {
-                "count": name,
-                "files": [
-                    {
-                        "file": str(each.path),
-                        "status": each.status,
-                        "lines": each.lines,
-                        "blank": each.blank,
-                        "finds": each.finds,
-                        "replaced": each.replaced,
-                        "findings": _findings(each),
-                        "not_read": list(each.not_read),
-                        "beside": each.beside,
-                    }
-                    for each in done
-                ],
-                "marked": [str(copy.path) for copy in copies],
-            }
-        )
+        marked_copies = [str(copy.path) for copy in copies]
+        screen.json({"count": name, "files": list(map(_collected_json, done)), "marked": marked_copies})
         return 1 if bad else 0
     for each in bad:
         screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
@@ -116,12 +99,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
             show_checked(screen, Checked(rows), False, False, "right")
             screen.show("")
     for each in done:
-        if each.status == "again":
-            screen.show(f"{each.path.name}: collected already, counted once")
-        elif each.status == "collected":
-            screen.show(f"{each.path.name}: {', '.join(_taken(each))}")
-        for said in (*each.not_read, *((*_warnings(each), *_repairs(each)) if each.status == "collected" else ())):
-            screen.show(Text(f"  {said}", style="yellow"))
+        _show_file(screen, each)
     for copy in copies:
         screen.show(f"Marked copy: {copy.path}")
     again = "fix those cells and collect those sheets again" if bad else f"{screen.program} count variance {name}"
@@ -173,6 +151,31 @@ def show_corrected(screen: Screen, name: str, done: Corrected, what: Correction)
     screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
 
 
+def _collected_json(each: CollectedFile) -> dict[str, Any]:
+    return {
+        "file": str(each.path),
+        "status": each.status,
+        "lines": each.lines,
+        "blank": each.blank,
+        "finds": each.finds,
+        "replaced": each.replaced,
+        "findings": _findings(each),
+        "not_read": list(each.not_read),
+        "beside": each.beside,
+    }
+
+
+def _show_file(screen: Screen, each: CollectedFile) -> None:
+    said = each.not_read
+    if each.status == "again":
+        screen.show(f"{each.path.name}: collected already, counted once")
+    elif each.status == "collected":
+        screen.show(f"{each.path.name}: {', '.join(_taken(each))}")
+        said = (*said, *_warnings(each), *_repairs(each))
+    for text in said:
+        screen.show(Text(f"  {text}", style="yellow"))
+
+
 def show_posting(screen: Screen, planned: Posting) -> None:
     """What a posting would do, before it asks."""
     kinds: dict[str, list[Decimal]] = {}
@@ -190,43 +193,27 @@ def show_posting(screen: Screen, planned: Posting) -> None:
     out = sum(1 for each in planned.adjusted if each.line.recount)
     if out:
         screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
-    for each in [one for one in planned.adjusted if one.line.remarks][:SUSPECTED]:
-        place = each.line.place
-        said = f"{place.item} {place_in_words(place)}: {'; '.join(each.line.remarks)}"
-        screen.show(Text(f"  {said}", style="yellow"))
-    more = sum(1 for one in planned.adjusted if one.line.remarks) - SUSPECTED
-    if more > 0:
-        screen.show(
-            Text(
-                f"  … {more:,} more that look like a mix-up ({screen.program} count variance lists them)",
-                style="yellow",
-            )
-        )
+    _show_suspected(screen, [each.line for each in planned.adjusted if each.line.remarks])
     if left:
         words = f", {undecided:,} of them to be counted again" if undecided else ""
         screen.show(Text(f"  stay open: {count(len(left), 'line')}{words}", style="yellow"))
 
 
+def _show_suspected(screen: Screen, lines: Sequence[CountLine]) -> None:
+    """The first lines of which something looks like a mix-up, and how many more there are."""
+    for line in lines[:SUSPECTED]:
+        said = f"{line.place.item} {place_in_words(line.place)}: {'; '.join(line.remarks)}"
+        screen.show(Text(f"  {said}", style="yellow"))
+    more = len(lines) - SUSPECTED
+    if more > 0:
+        said = f"  … {more:,} more that look like a mix-up ({screen.program} count variance lists them)"
+        screen.show(Text(said, style="yellow"))
+
+
 def show_posted(screen: Screen, name: str, done: Posting, output: str | None) -> int:
     """What was posted. Returns the exit status."""
     if screen.as_json:
-        screen.json(
-            {
-                "count": name,
-                "status": done.status,
-                "load": load_name(done.load) if done.load else None,
-                "lines": len(done.adjusted),
-                "adjusted": len(done.changed),
-                "documents": done.documents,
-                "net": f"{done.net:f}",
-                "findings": [
-                    found
-                    for checked in (done.preview.checked if done.preview else ())
-                    for group in checked.rows.findings
-                    for found in group_json(checked.rows, group)
-                ],
-            }
-        )
+        screen.json(_posted_json(name, done))
         return 1 if done.status == "refused" else 0
     if done.status == "nothing to post":
         screen.show("Nothing to post: every line that is counted and decided is posted already.")
@@ -241,6 +228,29 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
             if not checked.ok:
                 show_checked(screen, checked, False, False)
         return 1
+    _show_done(screen, done, output)
+    return 0
+
+
+def _posted_json(name: str, done: Posting) -> dict[str, Any]:
+    return {
+        "count": name,
+        "status": done.status,
+        "load": load_name(done.load) if done.load else None,
+        "lines": len(done.adjusted),
+        "adjusted": len(done.changed),
+        "documents": done.documents,
+        "net": f"{done.net:f}",
+        "findings": [
+            found
+            for checked in (done.preview.checked if done.preview else ())
+            for group in checked.rows.findings
+            for found in group_json(checked.rows, group)
+        ],
+    }
+
+
+def _show_done(screen: Screen, done: Posting, output: str | None) -> None:
     what = "Sent" if done.status == "sent" else "Posted"
     screen.show(Text(f"{what}{f' as {load_name(done.load)}' if done.load else ''}", style="bold green"))
     show_posting(screen, done)
@@ -249,17 +259,11 @@ def show_posted(screen: Screen, name: str, done: Posting, output: str | None) ->
     if output:
         screen.show(f"Written: {output}")
     if done.load:
-        name_of = load_name(done.load)
-        first = (
-            f"{screen.program} stock --against"
-            if done.documents and done.status == "posted"
-            else f"{screen.program} outcome"
-        )
-        screen.show(Text(f"Next: {first} {name_of}    shows what it changed", style="dim"))
-        screen.show(
-            Text(f"      {screen.program} undo {name_of}    takes it back and opens the count again", style="dim")
-        )
-    return 0
+        number = load_name(done.load)
+        first = "stock --against" if done.documents and done.status == "posted" else "outcome"
+        screen.show(Text(f"Next: {screen.program} {first} {number}    shows what it changed", style="dim"))
+        back = f"      {screen.program} undo {number}    takes it back and opens the count again"
+        screen.show(Text(back, style="dim"))
 
 
 def show_counts(screen: Screen, found: Sequence[Listed]) -> None:

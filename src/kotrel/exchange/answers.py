@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 import time
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -113,6 +114,11 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
     return Answered(entry, tuple(paths), found, not_read, again, files)
 
 
+def _code_headings(layout: Layout, record: Record) -> list[str]:
+    """How the uploads head the codes of a record: its results may head them likewise."""
+    return [each.heading for each in layout.columns if each.field == record.code and each.heading]
+
+
 def read_results(
     paths: Sequence[Path],
     records: Sequence[Record],
@@ -134,11 +140,10 @@ def read_results(
     """
     layouts = layouts_by_record(workspace.folder, workspace.files_only.layouts, workspace.description)
     headings = [
-        column.heading
+        heading
         for record in records
         if record.name in layouts
-        for column in layouts[record.name].columns
-        if column.field == record.code and column.heading
+        for heading in _code_headings(layouts[record.name], record)
     ]
     result = result_record(records, headings)
     with_result = replace(
@@ -217,6 +222,13 @@ def _answered_by(
     return frozenset(found[name]), name
 
 
+def _read_together(there: list[Path], uploads: int, only_refused: bool) -> list[list[Path]]:
+    """Results one by one; those that list only what was refused all at once, when there is one for each upload."""
+    if not only_refused:
+        return [[path] for path in there]
+    return [there] if there and len(there) >= uploads else []
+
+
 def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetime]) -> list[Answered]:
     """Takes in the results of a load where the program writes them, each once it is there, until all rows are answered.
 
@@ -244,13 +256,11 @@ def take_answers(asking: Asking, workspace: Workspace, now: Callable[[], datetim
     taken: set[Path] = set()
     while True:
         there = [path for path in results_in(folder, set(references)) if path not in taken]
-        together = [there] if asking.only_refused else [[path] for path in there]
-        for paths in together:
-            if paths and not (asking.only_refused and len(paths) < len(references)):
-                done.append(take_answer(paths, asking, workspace, now()))
-                taken.update(paths)
-                if not done[-1].ok:
-                    return done
+        for paths in _read_together(there, len(references), asking.only_refused):
+            done.append(take_answer(paths, asking, workspace, now()))
+            taken.update(paths)
+            if not done[-1].ok:
+                return done
         if not (done[-1].entry.waiting if done else waits) or time.monotonic() > ends:
             return done
         time.sleep(EVERY)
@@ -313,6 +323,16 @@ def _require_files_only(workspace: Workspace) -> None:
         )
 
 
+def _read_in_words(answered: Answered) -> str:
+    """Which files were read, and how many rows they say were done or refused."""
+    outcomes = Counter(each.outcome for each in answered.answers.rows)
+    words = {"done": "done", "warning": "done with a warning", "refused": "refused"}
+    counts = ", ".join(f"{outcomes[outcome]:,} {said}" for outcome, said in words.items() if outcomes[outcome])
+    files = listed([path.name for path in answered.paths], 3)
+    verb = "was" if len(answered.paths) == 1 else "were"
+    return f"{files} {verb} read{' before' if answered.again else ''}: {counts or 'no rows'}"
+
+
 def show_answered(screen: Screen, answered: Answered) -> None:
     """What the files say, or what in them cannot be understood."""
     name = answered.entry.name
@@ -325,15 +345,7 @@ def show_answered(screen: Screen, answered: Answered) -> None:
             f"Nothing was read from it: {name} is unchanged. Next: fix these cells or the saved mapping, then read it again."
         )
         return
-    said = [each.outcome for each in answered.answers.rows]
-    counts = ", ".join(
-        f"{said.count(outcome):,} {words}"
-        for outcome, words in (("done", "done"), ("warning", "done with a warning"), ("refused", "refused"))
-        if outcome in said
-    )
-    one = len(answered.paths) == 1
-    verb = f"{'was' if one else 'were'} read before" if answered.again else f"{'was' if one else 'were'} read"
-    screen.show(f"{listed([path.name for path in answered.paths], 3)} {verb}: {counts or 'no rows'}")
+    screen.show(_read_in_words(answered))
     for said_of_sheet in answered.not_read:
         screen.show(Text(f"Not read: {said_of_sheet}", style="yellow"))
     if answered.answers.pending:

@@ -75,6 +75,25 @@ def is_template(path: Path) -> bool:
     return _TEMPLATE.search(path.stem) is not None
 
 
+def _given_out(path: Path, at: str, read: Rows) -> tuple[GivenOut, pl.DataFrame | None]:
+    """What is known of a sheet of a list, and its rows: the fields that the system stores. None where it has no key."""
+    rows, unread, damaged = _readable(read)
+    record = rows.record
+    if not rows.has_key:
+        trouble = f"it has no column for the key of {record.title.lower()}"
+        return GivenOut(path.name, record.name, 0, at, trouble=trouble), None
+    stored = [name for name in rows.fields if record.fields[name].from_ledger is None]
+    unmapped = [group for group in rows.findings if group.kind == "unknown-heading"]
+    limits = tuple(group.heading for group in rows.findings if group.kind == "unread-limit")
+    left_out = (*limits, *(heading for group in unmapped for heading in group.cells["value"]))
+    height = rows.values.height
+    lost = height - counted_rows(rows.values, record).height
+    about = GivenOut(
+        path.name, record.name, height, at, lost, unread, left_out, limits, damaged=damaged, fields=tuple(stored)
+    )
+    return about, rows.values.select(stored)
+
+
 def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
     """Reads the lists again if one of them, or how they are understood, has changed; returns what is known of each."""
     files = list_files(folder_of(workspace))
@@ -98,36 +117,11 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
             continue
         lists += [GivenOut(path.name, "", 0, at, trouble=why) for why in sheets_not_read(understood)]
         for each in understood:
-            rows, unread, damaged = _readable(each.rows)
-            if not rows.has_key:
-                title = rows.record.title.lower()
-                lists.append(
-                    GivenOut(path.name, rows.record.name, 0, at, trouble=f"it has no column for the key of {title}")
-                )
-                continue
-            stored = [name for name in rows.fields if rows.record.fields[name].from_ledger is None]
-            here = frames.setdefault(rows.record.name, {})
-            before = here.get(path.name)
-            mine = rows.values.select(stored)
-            here[path.name] = mine if before is None else pl.concat([before, mine], how="diagonal")
-            lost = rows.values.height - counted_rows(rows.values, rows.record).height
-            unmapped = [group for group in rows.findings if group.kind == "unknown-heading"]
-            limits = tuple(group.heading for group in rows.findings if group.kind == "unread-limit")
-            left_out = (*limits, *(heading for group in unmapped for heading in group.cells["value"]))
-            lists.append(
-                GivenOut(
-                    path.name,
-                    rows.record.name,
-                    rows.values.height,
-                    at,
-                    lost,
-                    unread,
-                    left_out,
-                    limits,
-                    damaged=damaged,
-                    fields=tuple(stored),
-                )
-            )
+            about, rows = _given_out(path, at, each.rows)
+            lists.append(about)
+            if rows is not None:
+                here = frames.setdefault(about.record, {})
+                here[path.name] = pl.concat([here[path.name], rows], how="diagonal") if path.name in here else rows
     # Of two lists that say different things of one key, the one that was exported last counts, and that is reported.
     written = {path.name: path.stat().st_mtime_ns for path in files}
     for name, parts in frames.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from kotrel.loading.sheets_in.findings_screen import checked_json
 from kotrel.screen.command_lines import as_seen
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.folder_system import FolderSystem
+from kotrel.systems.folder.mirror import GivenOut
 from kotrel.systems.folder.trials import NAME as TRIAL
 from kotrel.systems.interface import System
 from kotrel.workspace.settings import Workspace
@@ -34,47 +36,43 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
     Args:
         comparing: the command compares with what the system holds, or hands it out.
     """
-    remarks: list[str] = []
     lists = refresh(workspace, today)
-    for entry in workspace.system().history() if comparing else ():
-        if entry.waiting:
-            remarks.append(f"{entry.name} was sent and is not answered yet: Kotrel assumes that its rows were accepted")
+    remarks = [
+        f"{entry.name} was sent and is not answered yet: Kotrel assumes that its rows were accepted"
+        for entry in (workspace.system().history() if comparing else ())
+        if entry.waiting
+    ]
     for each in lists:
+        name = f"the list {each.file}"
         age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
         if each.trouble:
-            remarks.append(f"the list {each.file} is not used: {each.trouble}")
-        if each.unread:
-            words = f"{count(each.unread, 'cell')} could not be read and {'is' if each.unread == 1 else 'are'} treated as blank"
-            remarks.append(
-                f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
-            )
-        if each.limits and not each.trouble:
-            columns = (
-                f"column{'' if len(each.limits) == 1 else 's'} {listed_and([f'“{name}”' for name in each.limits])}"
-            )
-            verb = "limits" if len(each.limits) == 1 else "limit"
-            remarks.append(
-                f"the list {each.file}: {columns} {verb} what its rows say, and no field reads {'it' if verb == 'limits' else 'them'}; "
-                f"kotrel check {as_seen(folder_of(workspace) / each.file)} says more"
-            )
-        if each.remark and not each.trouble:
-            remarks.append(f"the list {each.file}: {each.remark}")
-        if each.damaged and not each.trouble:
-            words = (
-                f"{count(each.damaged, 'row')} could not be read and {'is' if each.damaged == 1 else 'are'} left out"
-            )
-            remarks.append(
-                f"the list {each.file}: {words}; kotrel check {as_seen(folder_of(workspace) / each.file)} says why"
-            )
-        if each.lost and not each.trouble:
-            remarks.append(
-                f"the list {each.file}: {count(each.lost, 'row')} without a key, or with one that is there twice, left out"
-            )
+            remarks.append(f"{name} is not used: {each.trouble}")
+        remarks += [f"{name}: {said}" for said in _about_list(each, as_seen(folder_of(workspace) / each.file))]
         if not each.trouble and age >= workspace.files_only.old_after_days:
-            remarks.append(
-                f"the list {each.file} is {count(age, 'day')} old: the program may hold something else by now"
-            )
+            remarks.append(f"{name} is {count(age, 'day')} old: the program may hold something else by now")
     return remarks
+
+
+def _about_list(each: GivenOut, path: str) -> Iterator[str]:
+    """What could not be read of a list, and what was left out of it."""
+    if each.unread:
+        is_ = "is" if each.unread == 1 else "are"
+        yield (
+            f"{count(each.unread, 'cell')} could not be read and {is_} treated as blank; kotrel check {path} says why"
+        )
+    if each.trouble:
+        return
+    if each.limits:
+        names = listed_and([f"“{name}”" for name in each.limits])
+        column, verb, it = ("column", "limits", "it") if len(each.limits) == 1 else ("columns", "limit", "them")
+        yield (f"{column} {names} {verb} what its rows say, and no field reads {it}; kotrel check {path} says more")
+    if each.remark:
+        yield each.remark
+    if each.damaged:
+        is_ = "is" if each.damaged == 1 else "are"
+        yield f"{count(each.damaged, 'row')} could not be read and {is_} left out; kotrel check {path} says why"
+    if each.lost:
+        yield f"{count(each.lost, 'row')} without a key, or with one that is there twice, left out"
 
 
 def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen) -> tuple[int | None, int | None]:
@@ -93,14 +91,10 @@ def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen
         return None, _show_job(job, screen)
     number = load_number(args.load) if job is None or job.number is None else job.number
     system = workspace.system()
-    if not isinstance(system, FolderSystem) and (args.result or args.only_refused or args.map_name):
-        option = "--result" if args.result else "--only-refused" if args.only_refused else "--map"
-        raise WrongUse(
-            f"{option} is only for a system that exchanges files: this one reports the outcome of each row itself",
-            f"kotrel outcome {args.load} shows it.",
-            "wrong-command-line",
-        )
-    if isinstance(system, FolderSystem) and (args.wait or args.result or _may_be_answered(system, number, workspace)):
+    if not isinstance(system, FolderSystem):
+        _require_no_result_options(args)
+        return number, None
+    if args.wait or args.result or _may_be_answered(system, number, workspace):
         answered = _answer(number, args, workspace, screen)
         if answered is None or not all(each.ok for each in answered):
             return number, 1
@@ -148,6 +142,17 @@ def _told_of_none(number: int, args: argparse.Namespace, workspace: Workspace, s
     return True
 
 
+def _require_no_result_options(args: argparse.Namespace) -> None:
+    given = {"--result": args.result, "--only-refused": args.only_refused, "--map": args.map_name}
+    option = next((name for name, value in given.items() if value), None)
+    if option is not None:
+        raise WrongUse(
+            f"{option} is only for a system that exchanges files: this one reports the outcome of each row itself",
+            f"kotrel outcome {args.load} shows it.",
+            "wrong-command-line",
+        )
+
+
 def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
     """Takes in the program's results, once they are there; None where they do not come."""
     name = args.map_name or workspace.files_only.result_map or None
@@ -157,11 +162,7 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
     else:
         found = take_answers(asking, workspace, now)
     for answered in found:
-        if not screen.as_json:
-            show_answered(screen, answered)
-        elif not answered.ok:
-            shown = checked_json([Checked(rows) for rows in answered.answers.sheets])
-            screen.json({**shown, "load": load_name(number), "status": answered.entry.status, "rows": []})
+        _show(screen, answered, number)
     last = found[-1] if found else None
     if last is None:
         return found if _told_of_none(number, args, workspace, screen) else None
@@ -169,10 +170,19 @@ def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen:
         return found
     if last.files > 1 and not screen.as_json:
         read = len({path for each in found for path in each.paths})
-        screen.show(
-            "Its results do not mention some rows. If they list only refused rows, add --only-refused"
-            if read >= last.files
-            else f"It went out in {last.files} files, of which {read} {'is' if read == 1 else 'are'} answered. "
-            f"Next: {screen.program} outcome {load_name(number)} --wait"
-        )
+        screen.show(_about_files(read, last.files, f"{screen.program} outcome {load_name(number)} --wait"))
     return found
+
+
+def _show(screen: Screen, answered: Answered, number: int) -> None:
+    if not screen.as_json:
+        show_answered(screen, answered)
+    elif not answered.ok:
+        shown = checked_json([Checked(rows) for rows in answered.answers.sheets])
+        screen.json({**shown, "load": load_name(number), "status": answered.entry.status, "rows": []})
+
+
+def _about_files(read: int, sent: int, again: str) -> str:
+    if read >= sent:
+        return "Its results do not mention some rows. If they list only refused rows, add --only-refused"
+    return f"It went out in {sent} files, of which {read} {'is' if read == 1 else 'are'} answered. Next: {again}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,7 @@ from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.tables.table import letter_of
 from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of, saved_text
-from kotrel.exchange.layout_proof import LayoutProof
+from kotrel.exchange.layout_proof import LayoutDifference, LayoutProof
 from kotrel.exchange.layout_questions import layout_questions
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import add_drafting, wanted_of
@@ -50,20 +51,19 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         laid = draft_layout(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)
     finished = True
     if not laid.fresh and not screen.as_json:
-        screen.show(
-            f"{_saved_as(laid)} was there before and stays as it is: only what it leaves open is asked."
-            if asks
-            else f"{_saved_as(laid)} was there before and stays as it is: it is proved with {args.file}. (To draft it anew, delete it.)"
-        )
+        next_ = "only what it leaves open is asked."
+        proved = f"it is proved with {args.file}. (To draft it anew, delete it.)"
+        screen.show(f"{_saved_as(laid)} was there before and stays as it is: {next_ if asks else proved}")
     if asks:
         if laid.fresh:
             show_draft(screen, laid)
         finished = _ask(screen, laid, workspace)
     left = open_columns(tomli.loads(saved_text(laid.path)))
     proof = proof_of(laid, workspace) if finished else None
+    status = 1 if proof is not None and not proof.same else 0
     if screen.as_json:
         screen.json(layout_json(laid, proof, left))
-        return 1 if proof is not None and not proof.same else 0
+        return status
     if not asks and laid.fresh:
         show_draft(screen, laid)
         for each in laid.draft.open:
@@ -72,16 +72,17 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if finished:
         show_proof(screen, laid, proof, left)
     again = f"{screen.program} layout {quoted([args.file])} {args.record} --name {laid.path.stem}"
-    saved = f"Saved as {_saved_as(laid)}."
     if left or not finished:
         done = "" if finished else " It has the answers so far."
-        screen.show(f"{saved}{done} Next: {again}    on a terminal, it asks what is still open")
+        next_ = f"{done} Next: {again}    on a terminal, it asks what is still open"
     elif proof is not None and proof.columns:
-        screen.show(f"{saved} Next: correct these columns there, then prove it again: {again}")
+        next_ = f" Next: correct these columns there, then prove it again: {again}"
     else:
-        next_ = "load SHEET" if workspace.url.startswith("folder:") else f"write SHEET --layout {laid.path.stem}"
-        screen.show(f"{saved} Next: {screen.program} {next_}")
-    return 1 if proof is not None and not proof.same else 0
+        sends = workspace.url.startswith("folder:")
+        use = "load SHEET" if sends else f"write SHEET --layout {laid.path.stem}"
+        next_ = f" Next: {screen.program} {use}"
+    screen.show(f"Saved as {_saved_as(laid)}.{next_}")
+    return status
 
 
 def _saved_as(laid: LaidDown) -> str:
@@ -204,6 +205,13 @@ def _describe_settings(settings: Any) -> str:
     return "".join(f"; {each}" for each in said if each)
 
 
+def _show_untried(screen: Screen, columns: Sequence[str]) -> None:
+    if columns:
+        names = listed([f"“{each}”" for each in columns], 6)
+        said = f"Only their form is proved, since no file says what fills them on a day: {names}"
+        screen.show(Text(said, style="dim"))
+
+
 def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: list[int]) -> None:
     """What came of writing their rows again."""
     if left:
@@ -221,11 +229,7 @@ def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: 
     rows = f"{count(proof.rows, 'row')} of theirs read back and written again"
     if proof.same:
         screen.show(Text(f"Proved: {rows}, the same {what}.", style="green"))
-        if proof.untried:
-            names = listed([f"“{each}”" for each in proof.untried], 6)
-            screen.show(
-                Text(f"Only their form is proved, since no file says what fills them on a day: {names}", style="dim")
-            )
+        _show_untried(screen, proof.untried)
         return
     real = [each for each in proof.differences if each.place not in left]
     if not real and not proof.form:
@@ -235,20 +239,20 @@ def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: 
     for said in proof.form:
         screen.show(Text(f"  {said[0].upper()}{said[1:]}.", style="yellow"))
     if real:
-        screen.show(
-            Text(
-                f"  Columns that do not come out: {listed(list(dict.fromkeys(f'“{each.column}”' for each in real)), 8)}",
-                style="yellow",
-            )
-        )
-        grid = Grid(box=None, padding=(0, 2, 0, 2), header_style="dim")
-        for heading in ("cell", "theirs", "ours", "because"):
-            grid.add_column(heading, overflow="fold")
-        for each in real[:_MOST]:
-            grid.add_row(each.cell, each.theirs or "(blank)", each.ours or "(blank)", each.why)
-        screen.show(grid)
-        if len(real) > _MOST:
-            screen.show(Text(f"  … and {len(real) - _MOST} more (--json has all)", style="dim"))
+        _show_differences(screen, real)
+
+
+def _show_differences(screen: Screen, differences: Sequence[LayoutDifference]) -> None:
+    columns = listed(list(dict.fromkeys(f"“{each.column}”" for each in differences)), 8)
+    screen.show(Text(f"  Columns that do not come out: {columns}", style="yellow"))
+    grid = Grid(box=None, padding=(0, 2, 0, 2), header_style="dim")
+    for heading in ("cell", "theirs", "ours", "because"):
+        grid.add_column(heading, overflow="fold")
+    for each in differences[:_MOST]:
+        grid.add_row(each.cell, each.theirs or "(blank)", each.ours or "(blank)", each.why)
+    screen.show(grid)
+    if len(differences) > _MOST:
+        screen.show(Text(f"  … and {len(differences) - _MOST} more (--json has all)", style="dim"))
 
 
 def _called(laid: LaidDown, place: int) -> str:

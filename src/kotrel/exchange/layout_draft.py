@@ -94,6 +94,11 @@ def draft_layout(
         done = replace(done, settings={key: value for key, value in done.settings.items() if key != "template"})
     if path.exists():
         return LaidDown(done, path, False, lost)
+    _save(done, path, file, template)
+    return LaidDown(done, path, True, lost)
+
+
+def _save(done: Draft, path: Path, file: Path, template: Path) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         if "template" in done.settings and template.resolve() != file.resolve():
@@ -102,7 +107,6 @@ def draft_layout(
             temporary.write_text(layout_text(done), "utf-8", newline="\n")
     except OSError as error:
         raise OutOfReach(f"{path} cannot be written: {error}", "", "file-not-writable") from None
-    return LaidDown(done, path, True, lost)
 
 
 def _record_of(path: Path) -> str:

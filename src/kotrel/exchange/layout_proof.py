@@ -4,6 +4,7 @@ and must come out as they were.
 
 from __future__ import annotations
 
+import re
 import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -115,13 +116,11 @@ def _texts_written_again(
     """A column's cells → our values → the texts that are written for them."""
     theirs = [_text_of(cell, layout) for cell in cells]
     about = record.fields.get(column.field) if column.field else None
-    if column.field is None and not _is_untold(column) and any(text != (column.fixed or "") for text in theirs):
+    if column.field is None and not _is_untold(column) and set(theirs) - {column.fixed or ""}:
         why = f"it is always “{column.fixed}”" if column.fixed is not None else "it stays empty"
         unread.setdefault(column.place - 1, why)
-    if column.fixed is not None:
-        return pl.Series([column.fixed] * len(cells), dtype=pl.String)
-    if about is None:
-        kept = [text if _is_untold(column) else None for text in theirs]
+    if column.fixed is not None or about is None:
+        kept = theirs if column.fixed is None and _is_untold(column) else [column.fixed] * len(cells)
         return pl.Series(kept, dtype=pl.String)
     back = [_back(text, about, layout, column) for text in theirs]
     if any(text and value is None for text, value in zip(theirs, back, strict=True)):
@@ -156,9 +155,8 @@ def _back(text: str, about: Field, layout: Layout, column: LayoutColumn) -> str 
     if not text or text == layout.blank:
         return ""
     if about.is_decimal:
-        plain = text.replace(",", ".") if layout.decimal_mark == "," else text
-        fits = plain.count(".") <= 1 and plain.removeprefix("-").replace(".", "", 1).isdecimal() and plain.isascii()
-        return plain if fits and not ("," in text and layout.decimal_mark == ".") else None
+        number = rf"-?(?=.*[0-9])[0-9]*(?:{re.escape(layout.decimal_mark)}[0-9]*)?"
+        return text.replace(layout.decimal_mark, ".") if re.fullmatch(number, text) else None
     if about.kind == "date":
         try:
             return datetime.strptime(text, strftime_of(layout.date)).strftime("%Y-%m-%d")

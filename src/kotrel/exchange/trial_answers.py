@@ -30,9 +30,10 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
     """
     trial = trial_called(workspace.hidden, args.load)
     paths = [Path(each) for each in args.result] if args.result else _awaited(trial, args, workspace)
+    unanswered: dict[str, Any] = {"trial": trial.reference, "status": "sent", "load": None, "message": None, "rows": []}
     if not paths:
         if screen.as_json:
-            screen.json({"trial": trial.reference, "status": "sent", "load": None, "message": None, "rows": []})
+            screen.json(unanswered)
         else:
             screen.show(f"{trial.reference} is not answered yet.")
             screen.show(f"Next: {screen.program} outcome {trial.reference} --wait")
@@ -40,10 +41,7 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
     answers = _answers(trial, paths, args, workspace)
     if answers.findings:
         if screen.as_json:
-            shown = checked_json([Checked(rows) for rows in answers.sheets])
-            screen.json(
-                {**shown, "trial": trial.reference, "status": "sent", "load": None, "message": None, "rows": []}
-            )
+            screen.json({**checked_json([Checked(rows) for rows in answers.sheets]), **unanswered})
         else:
             for sheet in (each for each in answers.sheets if each.findings):
                 show_checked(screen, Checked(sheet), False, False, "understood")
@@ -54,6 +52,16 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
     if screen.as_json:
         screen.json({"trial": trial.reference, "status": status, "load": None, "message": None, "rows": rows})
         return int(bool(refused))
+    _show_answered(trial, answers, rows, args, screen)
+    if refused:
+        screen.show("Next: correct these rows in the sheet, then try it again.")
+    return int(bool(refused))
+
+
+def _show_answered(
+    trial: Trial, answers: Answers, rows: Sequence[Mapping[str, Any]], args: argparse.Namespace, screen: Screen
+) -> None:
+    refused = [row for row in rows if row["outcome"] == "refused"]
     screen.show(
         f"{trial.reference}: {count(len(rows) - len(refused), 'row')} would be accepted, {len(refused):,} refused"
     )
@@ -62,9 +70,6 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
     if answers.unmentioned:
         screen.show(f"It does not mention {count(answers.unmentioned, 'row')}.")
     _show_rows(refused or [row for row in rows if row["message"]], args.all, screen)
-    if refused:
-        screen.show("Next: correct these rows in the sheet, then try it again.")
-    return int(bool(refused))
 
 
 def _show_rows(rows: Sequence[Mapping[str, Any]], all_of_them: bool, screen: Screen) -> None:

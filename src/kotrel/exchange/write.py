@@ -53,6 +53,16 @@ class Written:
     former: tuple[Path, ...] = ()
 
 
+def _left_out(checked: Sequence[Checked], layouts: Sequence[Layout]) -> dict[str, int]:
+    """How many rows there are of each record that no layout is for, by its title."""
+    written = {layout.record for layout in layouts}
+    left: dict[str, int] = {}
+    for each in checked:
+        if each.consequence is None and each.rows.record.name not in written:
+            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
+    return left
+
+
 def write_layout(
     path: Path,
     name: str,
@@ -90,10 +100,7 @@ def write_layout(
     if not all(each.ok for each in checked):
         return Written(checked)
     step("writing")
-    left: dict[str, int] = {}
-    for each in checked:
-        if each.consequence is None and each.rows.record.name not in {layout.record for layout in layouts}:
-            left[each.rows.record.title] = left.get(each.rows.record.title, 0) + each.rows.values.height
+    left = _left_out(checked, layouts)
     sheets = [(each, pl.concat(texts[each.name])) for each in layouts if each.name in texts]
     if first.book:
         write_upload(sheets, out)
@@ -103,11 +110,12 @@ def write_layout(
     targets = [out] if len(parts) == 1 else [_numbered(out, number) for number in range(1, len(parts) + 1)]
     for target in targets:
         free(target)
-    for target, part in zip(targets, parts, strict=True):
+    files = list(zip(targets, parts, strict=True))
+    for target, part in files:
         write_upload([(first, part)], target, bare)
         remember_written(workspace.folder, target)
-    files = tuple((target, part.height) for target, part in zip(targets, parts, strict=True))
-    return Written(checked, files, left, _former(workspace.folder, out, targets) if refresh else ())
+    written = tuple((target, part.height) for target, part in files)
+    return Written(checked, written, left, _former(workspace.folder, out, targets) if refresh else ())
 
 
 def _numbered(out: Path, number: int) -> Path:
@@ -239,6 +247,19 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             }
         )
         return 0 if ok else 1
+    _show(screen, done)
+    if ok and workspace.url.startswith("folder:"):
+        screen.show(
+            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file}    sends it and keeps track of it"
+        )
+    if not ok:
+        screen.show(
+            f"Nothing was written. Next: fix these cells, then write it again: {screen.program} write {args.file} --layout {args.layout}"
+        )
+    return 0 if ok else 1
+
+
+def _show(screen: Screen, done: Written) -> None:
     for each in done.checked:
         if each.consequence is None and not each.says_nothing:
             show_checked(screen, each, False, False)
@@ -251,12 +272,3 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show(
             Text(f"Not written, because the layout is not for it: {title}, {count(rows, 'row')}", style="bold yellow")
         )
-    if ok and workspace.url.startswith("folder:"):
-        screen.show(
-            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file}    sends it and keeps track of it"
-        )
-    if not ok:
-        screen.show(
-            f"Nothing was written. Next: fix these cells, then write it again: {screen.program} write {args.file} --layout {args.layout}"
-        )
-    return 0 if ok else 1

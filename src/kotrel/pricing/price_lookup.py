@@ -18,7 +18,7 @@ from kotrel.core.pricing.prices_in_force import BREAK, PRICE
 from kotrel.core.pricing.rates import NoRate
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
@@ -212,9 +212,8 @@ class _Asker:
         rows = self._read(record, fields, name, value)
         if not rows.height:
             codes = self.reading.read(record, [name])[name].to_list()
-            close = nearest(value, codes)
             title = self.records[record].title.lower()
-            hint = f"Did you mean {close}?" if close else f"kotrel export {record} lists what there is."
+            hint = did_you_mean(value, codes, f"kotrel export {record} lists what there is.")
             raise WrongUse(f"there is no {title} {value}", hint, "no-such-code")
         return dict(rows.row(0, named=True))
 

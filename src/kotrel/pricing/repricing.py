@@ -18,7 +18,7 @@ from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
 from kotrel.core.pricing.price_rules import OWN_PRICES, Outliers, PriceRules
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
 from kotrel.core.pricing.rates import exchanged
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock.sums import LedgerQuery
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
@@ -84,10 +84,9 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         own = [each for each in OWN_PRICES if each in fields]
         group = rules.outliers.by
         if group not in fields and group != Outliers().by:
-            close = nearest(group, fields)
             raise WrongUse(
                 f"prices/{rules.name}.toml: [outliers] by = “{group}”, and the item has no field {group}",
-                f"Did you mean {close}?" if close else f"Its fields are: {', '.join(fields)}.",
+                did_you_mean(group, fields, f"Its fields are: {', '.join(fields)}."),
                 "wrong-price-rules",
             )
         step("reading items and prices")

@@ -25,9 +25,7 @@ def applied(changes: Sequence[Change], files: Mapping[str, str]) -> dict[str, st
         mine = [each for each in changes if each.file == file]
         for each in (one for one in mine if not one.late):
             each.apply(text)
-        renamed = [
-            each for each in mine if each.late and each.before and len(each.path) > 1 and each.path[-1] == each.before
-        ]
+        renamed = [each for each in mine if each.is_new_name]
         for place, each in enumerate(renamed):
             text.rename(each.path, f"kotrel-exchanges-{place}")
         for place, each in enumerate(renamed):
@@ -87,22 +85,17 @@ def _blamed(error: WrongUse, changes: Sequence[Change], files: Mapping[str, str]
     import re
 
     found = re.search(r"line ([0-9]+)", error.message)
-    for change in changes if found is None else ():
-        if change.after and change.after in error.message:
-            return change
     if found is None:
-        return changes[0] if len(changes) == 1 else None
+        named = (change for change in changes if change.after and change.after in error.message)
+        return next(named, changes[0] if len(changes) == 1 else None)
     best: tuple[int, Change] | None = None
     for file, text in files.items():
         if file.rpartition("/")[2] not in error.message.partition(",")[0]:
             continue
         where = TomlText(text).path_at(int(found[1]))
-        for change in changes:
-            if change.file != file:
-                continue
-            shared = _shared(
-                change.path if not change.late or not change.before else (*change.path[:-1], change.after), where
-            )
+        for change in (each for each in changes if each.file == file):
+            renamed = change.late and change.before
+            shared = _shared((*change.path[:-1], change.after) if renamed else change.path, where)
             if best is None or shared > best[0]:
                 best = (shared, change)
     return best[1] if best is not None and (best[0] or len(changes) == 1) else None

@@ -48,6 +48,11 @@ class Change:
     apply: Callable[[TomlText], None]
     late: bool = False
 
+    @property
+    def is_new_name(self) -> bool:
+        """Whether it gives a table of the file another name."""
+        return self.late and bool(self.before) and len(self.path) > 1 and self.path[-1] == self.before
+
 
 @dataclass
 class Edits:
@@ -56,6 +61,11 @@ class Edits:
     changes: list[Change] = field(default_factory=list)
     problems: list[SettingProblem] = field(default_factory=list)
     clashes: list[Clash] = field(default_factory=list)
+
+    @property
+    def ok(self) -> bool:
+        """Whether nothing keeps its changes from being made."""
+        return not self.problems and not self.clashes
 
 
 def sentence(*words: str) -> str:

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.settings_books.book_changes import proved
@@ -76,43 +76,43 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if args.name or args.output:
             raise WrongUse("a workbook that is read back needs no name and no -o", "", "wrong-command-line")
         return _read(args, place, screen)
-    close = nearest(args.what, KINDS)
-    hint = f"Did you mean {close}?" if close else f"There are: {', '.join(KINDS)}; or the name of an edited workbook."
+    hint = did_you_mean(args.what, KINDS, f"There are: {', '.join(KINDS)}; or the name of an edited workbook.")
     raise WrongUse(f"there are no settings “{args.what}”", hint, "no-such-settings")
 
 
 def _list(found: list[SettingsFile], screen: Screen) -> int:
     if screen.as_json:
-        screen.json(
-            {
-                "settings": [
-                    {
-                        "what": each.what,
-                        "name": each.name,
-                        "file": each.file,
-                        "about": each.about,
-                        "ok": not each.trouble,
-                        "problem": each.trouble or None,
-                        "used": each.used.at if each.used else None,
-                        "used_for": each.used.file if each.used else None,
-                    }
-                    for each in found
-                ]
-            }
-        )
-        return int(any(each.trouble for each in found))
+        screen.json({"settings": list(map(_file_json, found))})
+    else:
+        _show_list(found, screen)
+    return int(any(each.trouble for each in found))
+
+
+def _file_json(each: SettingsFile) -> dict[str, Any]:
+    return {
+        "what": each.what,
+        "name": each.name,
+        "file": each.file,
+        "about": each.about,
+        "ok": not each.trouble,
+        "problem": each.trouble or None,
+        "used": each.used.at if each.used else None,
+        "used_for": each.used.file if each.used else None,
+    }
+
+
+def _last_used(each: SettingsFile) -> str:
+    if each.used is None:
+        return ""
+    return each.used.at[:10] if each.what == "prices" else f"{each.used.at[:10]}, {Path(each.used.file).name}"
+
+
+def _show_list(found: list[SettingsFile], screen: Screen) -> None:
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for heading in ("settings", "file", "what it is for", "last used"):
         table.add_column(heading, overflow="fold")
     for each in found:
-        used = (
-            ""
-            if each.used is None
-            else ", ".join(
-                filter(None, (each.used.at[:10], Path(each.used.file).name if each.what != "prices" else ""))
-            )
-        )
-        table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(used, style="dim"))
+        table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(_last_used(each), style="dim"))
     screen.show(table)
     for each in found:
         if each.trouble:
@@ -121,7 +121,6 @@ def _list(found: list[SettingsFile], screen: Screen) -> int:
     first = next((each for each in found if each.what in FOLDERS), found[0])
     screen.show(f"Next: {screen.program} settings {first.words}    writes it as a workbook, to be read and changed")
     screen.show(f"      {screen.program} settings spellings    all other spellings that were ever learned")
-    return int(any(each.trouble for each in found))
 
 
 def _write(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
@@ -164,15 +163,12 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     ]
     files = book.files
     texts: dict[str, str] = {}
-    if not edits.problems and not edits.clashes and edits.changes:
+    if edits.ok and edits.changes:
         texts = proved(edits, files, lambda held: require_sound(place, edited.what, held))
-    ok = not edits.problems and not edits.clashes
-    wanted = ok and bool(edits.changes) and any(text != files[file] for file, text in texts.items())
+    wanted = edits.ok and bool(edits.changes) and any(text != files[file] for file, text in texts.items())
     if not screen.as_json:
         _show(screen, path, edits, moved)
-    write = wanted and (
-        args.yes or (not screen.as_json and screen.is_terminal and screen.ask("Write these changes into the settings?"))
-    )
+    write = wanted and (args.yes or _is_allowed(screen))
     if write:
         for file, text in texts.items():
             _put(place.folder / file, text)
@@ -183,7 +179,11 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
         screen.show(f"Next: {screen.program} {_next(edited.what, edited.name, place)}")
     elif wanted:
         screen.show(f"Nothing was written.  Next: {screen.program} settings {quoted([args.what])} --yes")
-    return 0 if ok else 1
+    return 0 if edits.ok else 1
+
+
+def _is_allowed(screen: Screen) -> bool:
+    return not screen.as_json and screen.is_terminal and screen.ask("Write these changes into the settings?")
 
 
 def _put(path: Path, text: str) -> None:
@@ -218,6 +218,18 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
                 style="yellow",
             )
         )
+    _show_problems(screen, edits)
+    if edits.changes:
+        _show_changes(screen, edits)
+    if not edits.changes and edits.ok:
+        screen.show("Nothing in it was changed: the settings stay as they are.")
+    elif edits.problems:
+        screen.show("Nothing was written. Next: correct these cells, save the workbook, and read it back again.")
+    elif edits.clashes:
+        screen.show("Nothing was written. Next: make the workbook again, and enter your changes there.")
+
+
+def _show_problems(screen: Screen, edits: Edits) -> None:
     if edits.problems:
         screen.show(Text(f"ERRORS   {count(len(edits.problems), 'cell')}", style="bold red"))
         for problem in edits.problems:
@@ -229,31 +241,18 @@ def _show(screen: Screen, path: Path, edits: Edits, moved: list[str]) -> None:
             screen.show(
                 f"  {clash.cell}  {clash.setting}: was {_in_quotes(clash.was)}, is {_in_quotes(clash.now)} in the file now, and {_in_quotes(clash.wanted)} here"
             )
-    if edits.changes:
-        title = (
-            "What changes in the settings"
-            if not edits.problems and not edits.clashes
-            else "Without these, this would change"
-        )
-        screen.show(Text(f"{title}   {count(len(edits.changes), 'change')}", style="bold"))
-        table = Table(box=None, padding=(0, 2, 0, 2), header_style="dim")
-        for heading in ("cell", "setting", "from", "", "to"):
-            table.add_column(heading, overflow="fold")
-        for change in edits.changes:
-            table.add_row(
-                change.cell,
-                change.setting,
-                _shortened(change.before) or "(none)",
-                "→",
-                _shortened(change.after) or "(none)",
-            )
-        screen.show(table)
-    if not edits.changes and not edits.problems and not edits.clashes:
-        screen.show("Nothing in it was changed: the settings stay as they are.")
-    elif edits.problems:
-        screen.show("Nothing was written. Next: correct these cells, save the workbook, and read it back again.")
-    elif edits.clashes:
-        screen.show("Nothing was written. Next: make the workbook again, and enter your changes there.")
+
+
+def _show_changes(screen: Screen, edits: Edits) -> None:
+    title = "What changes in the settings" if edits.ok else "Without these, this would change"
+    screen.show(Text(f"{title}   {count(len(edits.changes), 'change')}", style="bold"))
+    table = Table(box=None, padding=(0, 2, 0, 2), header_style="dim")
+    for heading in ("cell", "setting", "from", "", "to"):
+        table.add_column(heading, overflow="fold")
+    for change in edits.changes:
+        before, after = (_shortened(text) or "(none)" for text in (change.before, change.after))
+        table.add_row(change.cell, change.setting, before, "→", after)
+    screen.show(table)
 
 
 def _shortened(text: str) -> str:

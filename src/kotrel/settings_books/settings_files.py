@@ -16,7 +16,7 @@ from kotrel.core.description.toml_reading import parsed
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.tables.detection import find_table
 from kotrel.settings_books.book_building import (
     Column,
@@ -209,8 +209,7 @@ def _named_file(place: SettingPlace, what: str, name: str) -> str:
     file = f"{folder}/{name.removesuffix('.toml')}.toml"
     if not (place.folder / file).is_file():
         there = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
-        close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else "kotrel settings lists what there is."
+        hint = did_you_mean(name, there, "kotrel settings lists what there is.")
         raise WrongUse(f"there is no {file}", hint, "no-such-settings")
     return file
 

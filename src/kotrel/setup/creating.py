@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -127,6 +127,25 @@ def create_workspace(
         raise
 
 
+def _make_folders(folder: Path) -> None:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in (*FOLDERS, HIDDEN):
+            make_folder(folder / name)
+    except OSError as error:
+        raise OutOfReach(
+            f"{folder} cannot be created: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
+        ) from None
+
+
+def _with_journal(database: Database) -> str:
+    """Creates the journal's tables where they are missing; what was done, in words."""
+    if journal.has_journal(database):
+        return "nothing was created in the database"
+    database.create(journal_tables.journal_statements(database.dialect))
+    return "the journal's two tables were created"
+
+
 def _create(
     folder: Path,
     url: str | None,
@@ -140,14 +159,7 @@ def _create(
     """The same, once it is clear that there is none."""
     own = url is None
     address, had_password = without_password(url or "sqlite:practice.db")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for name in (*FOLDERS, HIDDEN):
-            make_folder(folder / name)
-    except OSError as error:
-        raise OutOfReach(
-            f"{folder} cannot be created: {error.strerror or error}", "Use a folder that you may write to.", "no-right"
-        ) from None
+    _make_folders(folder)
     remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
     practice_is = "none"
     description = _EMPTY_DESCRIPTION
@@ -160,7 +172,7 @@ def _create(
     if address.startswith(("http://", "https://")):
         return _for_service(folder, address, habits)
     database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
-    try:
+    with closing(database):
         if own or practice:
             _, made = set_up(database)
             practice_is = "made" if made else "already there, used as it is"
@@ -172,13 +184,7 @@ def _create(
             description, remark = _learned(database, schema)
             remarks.append(remark)
         if practice_is == "none":
-            if with_journal and not journal.has_journal(database):
-                database.create(journal_tables.journal_statements(database.dialect))
-                remarks.append("the journal's two tables were created")
-            else:
-                remarks.append("nothing was created in the database")
-    finally:
-        database.close()
+            remarks.append(_with_journal(database) if with_journal else "nothing was created in the database")
     if practice_is == "none":
         remarks.append(
             "read the draft in system.toml and delete what people may not load"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import Any
 
 from kotrel.core.errors import WrongUse
 from kotrel.exchange.learning_lists import drafted_description, layouts_offered
@@ -83,6 +84,22 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     return _set_up(args, folder, screen)
 
 
+def _made_json(made: Made) -> dict[str, Any]:
+    return {
+        "workspace": str(made.folder),
+        "system": made.system,
+        "practice": made.practice,
+        "remarks": list(made.remarks),
+    }
+
+
+def _can_be_asked_about(made: Made, system: str) -> bool:
+    """Whether questions about the draft of its description can read the system."""
+    # A password in the address is used once, and not kept: the questions need it again.
+    lasting = bool(system) and not without_password(system)[1]
+    return lasting and kind_of(made.address) is not None and made.practice == "none"
+
+
 def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
     """Makes a workspace; on a terminal, asks what is left open."""
     asks = screen.is_terminal and not (screen.as_json or args.yes)
@@ -99,18 +116,9 @@ def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
             plan.folder, plan.system, args.practice, args.journal, learn, args.schema, drafted, plan.habits
         )
     if screen.as_json:
-        screen.json(
-            {
-                "workspace": str(made.folder),
-                "system": made.system,
-                "practice": made.practice,
-                "remarks": list(made.remarks),
-            }
-        )
+        screen.json(_made_json(made))
         return 0
-    # A password in the address is used once, and not kept: the questions need it again.
-    lasting = bool(system) and not without_password(system)[1]
-    if asks and learn and lasting and kind_of(made.address) is not None and made.practice == "none":
+    if asks and learn and _can_be_asked_about(made, system):
         _finish(made, screen)
     else:
         _show(made, screen)

@@ -13,6 +13,7 @@ from kotrel.core.phrases import count
 from kotrel.exchange.folder_lists import refresh
 from kotrel.loading.opening import now, workspace_of
 from kotrel.screen.screen import Screen
+from kotrel.systems.folder.mirror import GivenOut
 
 EXAMPLE = """\
 kotrel lists
@@ -21,6 +22,17 @@ kotrel lists
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     del parser  # it has no arguments of its own
+
+
+def _remarks(each: GivenOut) -> str:
+    parts = [
+        f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
+        f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
+        each.remark,
+        f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
+        f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else "",
+    ]
+    return each.trouble or "; ".join(filter(None, parts))
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -35,14 +47,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     today = datetime.now()
     ages = [(today - datetime.fromisoformat(each.at)).days for each in lists]
     if screen.as_json:
-        screen.json(
-            {
-                "lists": [
-                    {**vars(each), "left_out": list(each.left_out), "limits": list(each.limits), "days": age}
-                    for each, age in zip(lists, ages, strict=True)
-                ]
-            }
-        )
+        shown = [
+            {**vars(each), "left_out": list(each.left_out), "limits": list(each.limits), "days": age}
+            for each, age in zip(lists, ages, strict=True)
+        ]
+        screen.json({"lists": shown})
         return 0
     if not lists:
         screen.show("The program has exported nothing yet: its folder has no lists.")
@@ -52,21 +61,13 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
     for each, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days
-        parts = [
-            f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
-            f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
-            each.remark,
-            f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
-            f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else "",
-        ]
-        said = each.trouble or "; ".join(filter(None, parts))
         table.add_row(
             Text(each.file),
             Text(each.record or "(not used)"),
             f"{each.rows:,}",
             each.at[:16],
             Text(count(age, "day"), style="bold yellow" if old else ""),
-            Text(said, style="bold red" if each.trouble else "yellow"),
+            Text(_remarks(each), style="bold red" if each.trouble else "yellow"),
         )
     screen.show(table)
     missing = [name for name in workspace.description.records if name not in {each.record for each in lists}]

@@ -16,7 +16,7 @@ from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.stored_blocks import Damaged, checked, with_checksum
 
@@ -180,11 +180,8 @@ def export_named(hidden: Path, name: str) -> RememberedExport:
     if found:
         return max(found, key=lambda each: each.at)
     names = [word for each in known for word in (each.file, each.stamp)]
-    close = nearest(name, names)
     hint = (
-        f"Did you mean {close}?"
-        if close
-        else those_there("latest exports", [each.file for each in known[-5:]])
+        did_you_mean(name, names, those_there("latest exports", [each.file for each in known[-5:]]))
         if known
         else "This workspace has no exports yet."
     )

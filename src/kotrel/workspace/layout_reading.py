@@ -15,7 +15,7 @@ from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numb
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions import Compiled, Scope, compile_at
 from kotrel.core.layouts.layout import SOURCES, Layout, LayoutColumn
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.workspace.setting_tables import LAYOUT, LAYOUT_COLUMN
 from kotrel.workspace.settings_file import near_file, read_settings_file
 
@@ -60,9 +60,8 @@ def layout_column(
     name = text("field")
     about = None if name is None else record.fields.get(name)
     if name is not None and about is None:
-        close = nearest(name, record.fields)
         raise reader.wrong(
-            f"column {place}: {record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else ""
+            f"column {place}: {record.name} has no field “{name}”", *at, hint=did_you_mean(name, record.fields)
         )
     action = reader.mapping(raw, "action", *at)
     if any(key not in _ACTIONS for key in action):
@@ -240,10 +239,9 @@ def layouts_by_record(folder: Path, chosen: Mapping[str, str], description: Desc
         WrongUse: a layout is wrong, or one that was chosen is for another record.
     """
     if unknown := next((record for record in chosen if record not in description.records), None):
-        close = nearest(unknown, description.records)
         raise WrongUse(
             f"kotrel.toml: layouts under [folder] names a record “{unknown}”, which the system does not have",
-            f"Did you mean {close}?" if close else "",
+            did_you_mean(unknown, description.records),
             "wrong-settings",
         )
     found = [layout_named(folder, path.stem, description) for path in sorted((folder / FOLDER).glob("*.toml"))]

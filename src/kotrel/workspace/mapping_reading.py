@@ -17,7 +17,7 @@ from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.remembering import for_the_last
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.tables.lookups import Lookup
 from kotrel.core.tables.sources import part_pattern, parts_of_pattern
 from kotrel.core.values.conventions import ROUNDINGS, SheetHabits, is_rounding
@@ -109,10 +109,7 @@ def read_map(path: Path, description: Description) -> SavedMap:
     bare = SavedMap(path.stem, path, text, ())
     for key in data:
         if key not in MAPPING:
-            close = nearest(key, MAPPING)
-            raise bare.wrong(
-                f"“{key}” is not a setting of a mapping", key, hint=f"Did you mean “{close}”?" if close else ""
-            )
+            raise bare.wrong(f"“{key}” is not a setting of a mapping", key, hint=did_you_mean(key, MAPPING))
     also = data.get("also", [])
     if not isinstance(also, list) or not all(isinstance(each, dict) for each in also):
         raise bare.wrong("every other record needs a table like [[also]]", "also")
@@ -261,12 +258,11 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
     for one in once:
         if one in fields:
             continue
-        close = nearest(one, fields)
         raise bare.wrong(
             f"once_per names a field “{one}” that the mapping does not fill",
             *at,
             "once_per",
-            hint=f"Did you mean {close}?" if close else "",
+            hint=did_you_mean(one, fields),
         )
     for name, settings in fields.items():
         _check_default_by(bare, record, name, settings, fields, (*at, "field", name))
@@ -292,8 +288,7 @@ def _check_default_by(
     if by is None:
         return
     if by not in fields:
-        close = nearest(by, fields)
-        hint = f"Did you mean {close}?" if close else ""
+        hint = did_you_mean(by, fields)
         raise bare.wrong(
             f"{name}: “default_by” names a field “{by}” that the mapping does not fill", *at, "default_by", hint=hint
         )
@@ -367,15 +362,13 @@ def _check_company(saved: SavedMap, name: str, settings: Mapping[str, Any], at: 
 def _require_known(saved: SavedMap, key: str, known: Collection[str], of: str, at: tuple[str, ...]) -> None:
     """Refuses a setting that there is not."""
     if key not in known:
-        close = nearest(key, known)
-        hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(known)}."
+        hint = did_you_mean(key, known, f"The settings are: {', '.join(known)}.")
         raise saved.wrong(f"“{key}” is not a setting of {of}", *at, key, hint=hint)
 
 
 def _check_field(saved: SavedMap, record: Record, name: str, settings: Any, at: tuple[str, ...]) -> None:
     if name not in record.fields:
-        close = nearest(name, record.fields)
-        raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=f"Did you mean {close}?" if close else "")
+        raise saved.wrong(f"{record.name} has no field “{name}”", *at, hint=did_you_mean(name, record.fields))
     if not isinstance(settings, dict):
         raise saved.wrong(f"{name} must be a table, like [field.{name}]", *at)
     for key, value in settings.items():

@@ -13,7 +13,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.pricing.price_rules import COST, OWN_PRICES, FigureSheet, Guards, Outliers, PriceRules, Step
 from kotrel.core.pricing.rates import Rates
 from kotrel.core.pricing.rounding import Rounding, read_rounding
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.workspace.setting_tables import PRICE_GUARDS, PRICE_OUTLIERS, PRICE_RULES, PRICE_SHEET, PRICE_STEP
 from kotrel.workspace.settings_file import near_file, read_settings_file
 
@@ -99,9 +99,8 @@ def _step(reader: _RulesReader, raw: Mapping[str, Any], place: int, lists: tuple
         raise reader.wrong(f"{named} sets nothing", at, hint='Like set = { SHOP = "SHOP + 4%" }')
     for target in targets:
         if lists is not None and target not in (*lists, *OWN_PRICES):
-            close = nearest(target, [*lists, *OWN_PRICES])
-            hint = (
-                f"Did you mean {close}?" if close else f"The lists are: {', '.join(lists)}; or {', '.join(OWN_PRICES)}."
+            hint = did_you_mean(
+                target, [*lists, *OWN_PRICES], f"The lists are: {', '.join(lists)}; or {', '.join(OWN_PRICES)}."
             )
             raise reader.wrong(
                 f"{named} sets “{target}”, which is neither a price list nor a price of the item",
@@ -130,8 +129,7 @@ def _roundings(
         rules = reader.mapping(raw, "round", at)
         for target in rules:
             if target not in targets:
-                close = nearest(target, targets)
-                hint = f"Did you mean {close}?" if close else f"It sets {', '.join(targets)}."
+                hint = did_you_mean(target, targets, f"It sets {', '.join(targets)}.")
                 raise reader.wrong(f"{named} rounds “{target}”, which it does not set", at, "round", hint=hint)
     else:
         rule = reader.text_of(raw, "round", "", at)

@@ -21,7 +21,7 @@ from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.system_state import Files
-from kotrel.core.similarity import folded, nearest
+from kotrel.core.similarity import did_you_mean, folded, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
 from kotrel.systems.interface import System
@@ -46,8 +46,7 @@ def tolerances(reader: TomlReader, table: Mapping[str, Any]) -> Tolerance:
             raise reader.wrong(f"there is no class {name}; they are A, B and C", "count", "class", name)
         for key in each:
             if key not in NAMES:
-                close = nearest(key, NAMES)
-                hint = f"Did you mean “{close}”?" if close else f"Use {', '.join(NAMES)}."
+                hint = did_you_mean(key, NAMES, f"Use {', '.join(NAMES)}.")
                 raise reader.wrong(f"“{key}” is not a setting of a class", "count", "class", name, key, hint=hint)
     by_class = {name: _tolerance(reader, each, "count", "class", name) for name, each in named.items()}
     return replace(_tolerance(reader, table, "count"), by_class=by_class)

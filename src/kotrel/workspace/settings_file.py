@@ -10,7 +10,7 @@ import tomli
 from kotrel.core.description.toml_reading import parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 
 
 def read_settings_file(path: Path, kind: str) -> tuple[str, dict[str, Any]]:
@@ -42,5 +42,4 @@ def near_file(folder: Path, name: str, what: str, way: str) -> str:
         what: the files are, in the plural; ``way`` is how the first is made, as a sentence.
     """
     there = sorted(each.stem for each in folder.glob("*.toml"))
-    close = nearest(name, there)
-    return f"Did you mean {close}?" if close else those_there(what, there, way)
+    return did_you_mean(name, there, those_there(what, there, way))

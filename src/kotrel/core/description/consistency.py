@@ -6,13 +6,12 @@ from collections.abc import Mapping
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.description.toml_reading import TomlReader
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 
 
 def known_field(reader: TomlReader, record: Record, name: str, *path: str) -> Field:
     if name not in record.fields:
-        close = nearest(name, record.fields)
-        hint = f"Did you mean “{close}”?" if close else ""
+        hint = did_you_mean(name, record.fields)
         raise reader.wrong(f"{record.name} has no field “{name}”", *path, hint=hint)
     return record.fields[name]
 
@@ -34,8 +33,7 @@ def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> No
     for rule, names in rules:
         for each in names:
             if each not in record.fields:
-                close = nearest(each, tuple(record.fields))
-                hint = f"Did you mean “{close}”?" if close else ""
+                hint = did_you_mean(each, tuple(record.fields))
                 raise reader.wrong(
                     f"“{rule}” names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
                 )
@@ -55,8 +53,7 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
         path = ("record", record.name, "field", each.name)
         target = records.get(each.to or "")
         if target is None:
-            close = nearest(each.to or "", tuple(records))
-            hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
+            hint = did_you_mean(each.to or "", tuple(records), f"The description has: {', '.join(records)}.")
             raise reader.wrong(
                 f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
             )
@@ -116,8 +113,7 @@ def _refers_to(
     """A rule's ``record.field`` must exist, and that record must refer to the target."""
     (other, name), rule = dotted, path[-1]
     if other not in records:
-        close = nearest(other, tuple(records))
-        hint = f"Did you mean “{close}”?" if close else f"The description has: {', '.join(records)}."
+        hint = did_you_mean(other, tuple(records), f"The description has: {', '.join(records)}.")
         raise reader.wrong(f"“{rule}” names a record “{other}” that is not described", *path, hint=hint)
     known_field(reader, records[other], name, *path)
     if not any(each.to == target and not each.within for each in records[other].references):

@@ -14,7 +14,7 @@ from kotrel.core.description.field_reading import dotted, dotted_texts, read_fie
 from kotrel.core.description.model import DefaultSet, Description, Field, Record, Storage
 from kotrel.core.description.toml_reading import TomlReader, parsed
 from kotrel.core.errors import WrongUse
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 
 BLANK = "(blank)"
 """Said of a fixed column that holds nothing."""
@@ -29,8 +29,7 @@ def storage_of(reader: TomlReader, raw: Any, fields: Mapping[str, Field], *path:
     columns = reader.mapping(table, "columns", *path)
     for name in columns:
         if name not in fields:
-            close = nearest(name, fields)
-            hint = f"Did you mean “{close}”?" if close else ""
+            hint = did_you_mean(name, fields)
             raise reader.wrong(f"“store” names a field “{name}” that is not described", *path, "columns", hint=hint)
     words = reader.texts(table, "yes_no", *path)
     if words and len(words) != 2:

@@ -102,15 +102,16 @@ def _draft(
     lines = HEAD.rstrip().split("\n")
     if main:
         lines.append(f"schema = {_quoted(main)}")
-    if without:
-        lines += ["", f"# Left out, because they have no key: {' '.join(', '.join(without).split())}"]
-    if own:
-        names = " ".join(", ".join(own).split())
-        lines += ["", f"# Left out, because by their names the system writes them for itself: {names}"]
-    if views:
-        lines += ["", f"# Views, which can only be read, are left out: {' '.join(', '.join(views).split())}"]
+    left_out = {
+        "Left out, because they have no key": without,
+        "Left out, because by their names the system writes them for itself": own,
+        "Views, which can only be read, are left out": views,
+    }
+    for why, names in left_out.items():
+        if names:
+            lines += ["", f"# {why}: {_on_one_line(', '.join(names))}"]
     for (_, name), why in wrong.items():
-        lines += ["", f"# Left out: {' '.join(name.split())}, because {why}"]
+        lines += ["", f"# Left out: {_on_one_line(name)}, because {why}"]
     loose = _circles(named)
     places: dict[Place, int] = {}
     for place, each in named.items():
@@ -118,6 +119,11 @@ def _draft(
         places[place] = len(lines) + 1
         lines += _record(each, named, main, loose, tables)
     return "\n".join([*lines, ""]), places
+
+
+def _on_one_line(names: str) -> str:
+    """A comment ends with its line, and a table's name may have any character."""
+    return " ".join(names.split())
 
 
 def _with_named_references(tables: Sequence[TableFacts]) -> list[TableFacts]:
@@ -257,15 +263,13 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         said.append("columns = { " + ", ".join(f"{field} = {_quoted(name)}" for field, name in others.items()) + " }")
     if each.id:
         said.append(f"id = {_quoted(each.id)}")
-    made: dict[str, str] = {}
-    touched: dict[str, str] = {}
-    for column in each.facts.columns:
-        if (own := own_value(column, column.name in each.key, column.name == each.id)) is not None:
-            made |= {column.name: own[0]} if own[0] else {}
-            touched |= {column.name: own[1]} if own[1] else {}
-    for name, found in (("made", made), ("touched", touched)):
-        if found:
-            values = ", ".join(f"{_quoted(column)} = {_quoted(how)}" for column, how in found.items())
+    own = {
+        column.name: own_value(column, column.name in each.key, column.name == each.id) or ("", "")
+        for column in each.facts.columns
+    }
+    for part, name in enumerate(("made", "touched")):
+        values = ", ".join(f"{_quoted(column)} = {_quoted(how[part])}" for column, how in own.items() if how[part])
+        if values:
             said.append(f"{name} = {{ {values} }}")
     if gone := [column for column in each.facts.columns if is_marked_deleted(column)]:
         values = ", ".join(

@@ -10,7 +10,7 @@ from typing import Any
 import tomli
 
 from kotrel.core.errors import WrongUse
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean, nearest
 
 _TABLE = re.compile(r"^\s*(\[+)\s*([^\[\]]+?)\s*\]+\s*(?:#.*)?$")
 _KEY = re.compile(r"""^\s*((?:"[^"]*"|'[^']*'|[\w-]+)(?:\s*\.\s*(?:"[^"]*"|'[^']*'|[\w-]+))*)\s*=""")
@@ -107,8 +107,7 @@ class TomlReader:
     def known_keys(self, table: Mapping[str, Any], allowed: Collection[str], what: str, *path: str) -> None:
         for key in table:
             if key not in allowed:
-                close = nearest(key, allowed)
-                hint = f"Did you mean “{close}”?" if close else f"The settings are: {', '.join(allowed)}."
+                hint = did_you_mean(key, allowed, f"The settings are: {', '.join(allowed)}.")
                 raise self.wrong(f"“{key}” is not a setting of {what}", *path, key, hint=hint)
 
     def text_of(self, table: Mapping[str, Any], key: str, default: str, *path: str) -> str:

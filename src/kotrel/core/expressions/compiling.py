@@ -33,7 +33,7 @@ from kotrel.core.expressions.parsing import (
     written_text,
 )
 from kotrel.core.expressions.scope import Scope
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.numbers import numbers_in
 
 
@@ -146,8 +146,9 @@ class Compiler:
             return self._price(name)
         about = self.scope.fields.get(name) or self.scope.fields.get(name.casefold())
         if about is None:
-            close = nearest(name, [*self.scope.fields, *self.scope.prices])
-            raise self.wrong(node, f"there is no field “{name}”", f"Did you mean {close}?" if close else "")
+            raise self.wrong(
+                node, f"there is no field “{name}”", did_you_mean(name, [*self.scope.fields, *self.scope.prices])
+            )
         self.fields[about.name] = None
         column = pl.col(about.name)
         if about.is_decimal:
@@ -163,8 +164,7 @@ class Compiler:
     def _old_price(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[-1])
         if name not in self.scope.prices:
-            close = nearest(name, self.scope.prices)
-            raise self.wrong(node, f"there is no price list “{name}”", f"Did you mean {close}?" if close else "")
+            raise self.wrong(node, f"there is no price list “{name}”", did_you_mean(name, self.scope.prices))
         return self._price(f"old {name}")
 
     def _blank(self, parts: list[Node], node: TreeNode) -> Typed:
@@ -357,8 +357,7 @@ class Compiler:
     def _call(self, parts: list[Node], node: TreeNode) -> Typed:
         name, given = str(parts[0]).casefold(), parts[1:]
         if name not in FUNCTIONS:
-            close = nearest(name, FUNCTIONS)
-            hint = f"Did you mean {close}?" if close else f"The functions are: {', '.join(sorted(FUNCTIONS))}."
+            hint = did_you_mean(name, FUNCTIONS, f"The functions are: {', '.join(sorted(FUNCTIONS))}.")
             raise self.wrong(node, f"there is no function “{name}(…)”", hint)
         least, most, how = FUNCTIONS[name]
         if not least <= len(given) <= most:

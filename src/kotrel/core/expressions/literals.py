@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from kotrel.core.description.model import Field
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.values.dates import read_date, read_moment
 
 Names = Callable[[str], Mapping[str, str]]
@@ -34,10 +34,9 @@ def meant_by(field: Field, text: str, names: Names | None) -> str:
         same = [each for each in field.choices if each.casefold() == text.casefold()]
         if same:
             return same[0]
-        close = nearest(text, field.choices)
         raise NotOfField(
             f"{field.title} is never “{text}”",
-            f"Did you mean {close}?" if close else f"It is one of: {', '.join(field.choices)}.",
+            did_you_mean(text, field.choices, f"It is one of: {', '.join(field.choices)}."),
         )
     if field.kind == "date":
         return _day(field, text)

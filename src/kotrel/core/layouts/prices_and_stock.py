@@ -13,7 +13,7 @@ from kotrel.core.loading.load_model import SystemReader
 from kotrel.core.phrases import those_there
 from kotrel.core.pricing.list_prices import Book, book_of, list_prices
 from kotrel.core.pricing.rates import Rates
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock.sums import LedgerQuery
 
 ALL = "all"
@@ -55,10 +55,9 @@ def joined_for(
 
 def _require(code: str, there: list[str], what: str, setting: str, layout: Layout) -> None:
     if code not in there:
-        close = nearest(code, there)
         raise WrongUse(
             f"layouts/{layout.name}.toml: {setting} = “{code}”, and there is no {what} {code}",
-            f"Did you mean {close}?" if close else those_there("codes", sorted(there)),
+            did_you_mean(code, there, those_there("codes", sorted(there))),
             "wrong-layout",
         )
 

@@ -4,7 +4,7 @@ and by what the column holds.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, replace
 
 from rapidfuzz import fuzz
@@ -48,6 +48,26 @@ class Proposal:
     why: str
 
 
+def _candidates(
+    table: Table, looked: Mapping[str, Content], record: Record, names: Callable[[str], ListNames]
+) -> list[Proposal]:
+    """Every column with every field that it may feed, the surest first."""
+    columns = [column for column in table.columns if folded(column.heading) not in OWN_HEADINGS]
+    fields = [field for field in record.fields.values() if not field.is_kept]
+    words = {field.name: _terms_of_field(field, record) for field in fields}
+    found: list[Proposal] = []
+    for column in columns:
+        for field in fields:
+            sure, why = _judge(column, looked[column.letter], field, record, words, names)
+            if sure >= SURE_ENOUGH:
+                found.append(Proposal(field, column, sure, why))
+    found = _without_bare_heading(found, record)
+    found += _keys(columns, looked, record, found)
+    found += _names_without_heading(columns, looked, record, found)
+    order = {name: number for number, name in enumerate(record.fields)}
+    return sorted(found, key=lambda each: (-each.sure, order[each.field.name]))
+
+
 def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> tuple[list[Proposal], list[Column]]:
     """The best proposals, at most one column for each field, and the columns left over.
 
@@ -57,23 +77,10 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
         names: record → its codes and names.
     """
     looked = {column.letter: Content(table, column) for column in table.columns}
-    columns = [column for column in table.columns if folded(column.heading) not in OWN_HEADINGS]
-    fields = [field for field in record.fields.values() if not field.is_kept]
-    words = {field.name: _terms_of_field(field, record) for field in fields}
-    candidates: list[Proposal] = []
-    for column in columns:
-        for field in fields:
-            sure, why = _judge(column, looked[column.letter], field, record, words, names)
-            if sure >= SURE_ENOUGH:
-                candidates.append(Proposal(field, column, sure, why))
-    candidates = _without_bare_heading(candidates, record)
-    candidates += _keys(columns, looked, record, candidates)
-    candidates += _names_without_heading(columns, looked, record, candidates)
-    order = {name: place for place, name in enumerate(record.fields)}
-    candidates.sort(key=lambda each: (-each.sure, order[each.field.name]))
+    candidates = _candidates(table, looked, record, names)
+    chosen: list[Proposal] = []
     taken_fields: set[str] = set()
     taken_columns: set[str] = set()
-    chosen: list[Proposal] = []
     for each in candidates:
         if each.field.name not in taken_fields and each.column.letter not in taken_columns:
             taken_fields.add(each.field.name)
@@ -198,12 +205,18 @@ def _by_heading(
     if terms in words[field.name]:
         rivals = sum(terms in theirs for theirs in words.values())
         return (SAME_TERMS if rivals == 1 else UNSURE - 10), "a known name for this field"
-    if any(terms in theirs for theirs in words.values()):
-        # Another field's heading, whatever it has in common with this one.
+    # Another field's heading, whatever it has in common with this one; and whose code "our code" is depends on who
+    # wrote the sheet.
+    if any(terms in theirs for theirs in words.values()) or terms & {"our", "your"}:
         return 0, ""
-    if terms & {"our", "your"}:
-        # Whose code it is depends on who wrote the sheet.
-        return 0, ""
+    return _by_likeness(column, field, own, words)
+
+
+def _by_likeness(
+    column: Column, field: Field, own: Collection[str], words: Mapping[str, set[frozenset[str]]]
+) -> tuple[int, str]:
+    """How a heading that is no field's own resembles one of the field's."""
+    heading, terms = folded(column.heading), terms_of(column.heading)
     near = max((int(fuzz.ratio(heading, word)) for word in own if not are_opposites(heading, word)), default=0)
     if near >= 85:
         return min(near - 10, UNSURE), "the heading is spelled similarly"

@@ -12,7 +12,7 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.code_formats import gtin_spellings
 from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.near_codes import same_form
@@ -98,8 +98,9 @@ def which_row(record: Record, value: str, state: SystemState) -> Meant:
             "no-such-code",
         )
     if not others:
-        close = nearest(value, state.whole(record, key).drop_nulls())
-        hint = f"Did you mean {close}?" if close else f"kotrel export {record.name} -o FILE writes all of them."
+        hint = did_you_mean(
+            value, state.whole(record, key).drop_nulls(), f"kotrel export {record.name} -o FILE writes all of them."
+        )
         raise WrongUse(f"there is no {title} {value}", hint, "no-such-code")
     return Meant(next(iter(others)), how)
 

@@ -42,7 +42,7 @@ from kotrel.core.rows.findings import AS_SHOWN
 from kotrel.core.rows.load_options import ALL, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.conventions import Conventions
 
 
@@ -79,8 +79,9 @@ def require_known_options(options: LoadOptions, description: Description, record
             )
     for name in options.defaults:
         if name not in description.defaults:
-            close = nearest(name, description.defaults)
-            hint = f"Did you mean {close}?" if close else those_there("sets in system.toml", list(description.defaults))
+            hint = did_you_mean(
+                name, description.defaults, those_there("sets in system.toml", list(description.defaults))
+            )
             raise WrongUse(f"there is no set of defaults “{name}”", hint, "no-such-defaults")
     for name in options.only_of:
         if name not in description.records:

@@ -16,7 +16,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 
 
 def match_group(record: Record, name: str) -> tuple[str, ...]:
@@ -28,10 +28,9 @@ def match_group(record: Record, name: str) -> tuple[str, ...]:
         WrongUse: the record has no such field, or it is its own key.
     """
     if name not in record.fields:
-        close = nearest(name, record.fields)
         raise WrongUse(
             f"{record.name} has no field “{name}” to match on",
-            f"Did you mean {close}?" if close else f"kotrel records {record.name} lists them.",
+            did_you_mean(name, record.fields, f"kotrel records {record.name} lists them."),
             "no-such-field",
         )
     if record.key == (name,):

@@ -16,7 +16,7 @@ from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded, nearest
+from kotrel.core.similarity import did_you_mean, folded
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.comparable import Comparable, by_heading, by_record
 from kotrel.loading.sheets_in.sheet_reading import Understood, tables_in, understand_file
@@ -254,9 +254,10 @@ def _key_column(key: str | None, first: Comparable, second: Comparable) -> str:
     if key is not None:
         if folded(key) in shared:
             return folded(key)
-        close = nearest(key, [first.titles[name] for name in shared])
         raise WrongUse(
-            f"the sheets have no column “{key}” in common", f"Did you mean “{close}”?" if close else "", "no-such-field"
+            f"the sheets have no column “{key}” in common",
+            did_you_mean(key, [first.titles[name] for name in shared]),
+            "no-such-field",
         )
     for name in shared:
         frames = (first.rows, second.rows)

@@ -12,7 +12,7 @@ from kotrel.core.errors import WrongData
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup
-from kotrel.core.similarity import folded, nearest
+from kotrel.core.similarity import did_you_mean, folded
 from kotrel.core.tables.as_shown import per_cent_shown
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.lookups import Lookup, LookupTable, NotFound, is_named, with_looked_up
@@ -69,8 +69,11 @@ def _read(lookup: Lookup, workspace: Workspace, file: str) -> LookupTable:
     wanted = lookup.key or lookup.by
     keys = [column for column in headed if is_named(column, wanted)]
     if lookup.key and not keys:
-        close = nearest(lookup.key, [column.heading for column in headed])
-        hint = f"Did you mean “{close}”?" if close else f"Its headings are: {', '.join(c.heading for c in headed)}."
+        hint = did_you_mean(
+            lookup.key,
+            [column.heading for column in headed],
+            f"Its headings are: {', '.join(c.heading for c in headed)}.",
+        )
         raise WrongData(f"{where} has no column “{lookup.key}”", hint, "no-such-column")
     key = keys[0] if keys else headed[0]
     cells = pl.DataFrame([table.cells[ROW], *(per_cent_shown(table, c.letter).alias(c.letter) for c in headed)])

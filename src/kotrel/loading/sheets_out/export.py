@@ -11,7 +11,7 @@ from typing import Any
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import count, those_there
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.sheets_out.exporting import Exported, ExportRequest, export_records
 from kotrel.screen.screen import Screen
@@ -71,8 +71,7 @@ def saved_choice(hidden: Path, name: str) -> ExportChoice:
         return ExportChoice(records, fields, where, sort, bool(said["with_names"]))
     except FileNotFoundError:
         there = sorted(each.stem for each in (hidden / FOLDER).glob("*.json"))
-        close = nearest(name, there)
-        hint = f"Did you mean {close}?" if close else those_there("saved choices", there, "--save NAME saves one.")
+        hint = did_you_mean(name, there, those_there("saved choices", there, "--save NAME saves one."))
         raise WrongUse(f"there is no saved choice “{name}”", hint, "no-such-choice") from None
     except (OSError, ValueError, KeyError, TypeError):
         raise WrongUse(

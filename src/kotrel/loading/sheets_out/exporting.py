@@ -16,7 +16,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions import Scope, compile_expression
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import listed_and
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.loading.file_options import record_named
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.sheets.cell_texts import put_text
@@ -100,8 +100,11 @@ def _require_fields(records: Sequence[Record], wanted: Sequence[str]) -> None:
     """Raises WrongUse where none of the records has a field that is asked for."""
     for name in wanted:
         if not any(name in record.fields for record in records):
-            close = nearest(name, [each for record in records for each in record.fields])
-            hint = f"Did you mean {close}?" if close else f"kotrel records {records[0].name} lists them."
+            hint = did_you_mean(
+                name,
+                [each for record in records for each in record.fields],
+                f"kotrel records {records[0].name} lists them.",
+            )
             raise WrongUse(
                 f"{listed_and([record.name for record in records])} {'has' if len(records) == 1 else 'have'} no field “{name}”",
                 hint,
@@ -124,10 +127,9 @@ def _rows(
     order = [name.removesuffix(" down").strip() for name in chosen.sort]
     for name in order:
         if name not in record.fields:
-            close = nearest(name, record.fields)
             raise WrongUse(
                 f"{record.name} has no field “{name}” to sort by",
-                f"Did you mean {close}?" if close else "",
+                did_you_mean(name, record.fields),
                 "no-such-field",
             )
     needed = dict.fromkeys([*(field.name for field in fields), *(condition.fields if condition else ()), *order])

@@ -16,7 +16,7 @@ from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.families import Family, family_of, flat_record
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.loading.file_options import record_named
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.sheets_out.exporting import stamp_for
@@ -172,10 +172,7 @@ def _document_rows(
         codes = list(options.warehouses) or known
         for code in options.warehouses:
             if code not in known:
-                close = nearest(code, known)
-                raise WrongUse(
-                    f"there is no warehouse {code}", f"Did you mean {close}?" if close else "", "no-such-code"
-                )
+                raise WrongUse(f"there is no warehouse {code}", did_you_mean(code, known), "no-such-code")
     day = at.date().isoformat()
     numbers = [f"{code}-{day}" if code else day for code in codes]
     if record.name == family.header.name and len(record.key) == 1:
