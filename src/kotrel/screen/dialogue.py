@@ -10,6 +10,7 @@ from typing import Any
 from rich.text import Text
 
 from kotrel.core.phrases import count
+from kotrel.core.values.yes_no import read_yes_no
 from kotrel.screen.screen import Screen
 
 Document = Any
@@ -31,6 +32,29 @@ class DialogueQuestion:
     text: str
     take: Callable[[Document, str], str | None]
     more: str = ""
+
+
+def yes_or_no(
+    text: str,
+    on_yes: Callable[[Document], None] = lambda document: None,
+    on_no: Callable[[Document], None] = lambda document: None,
+    enter: str = "yes",
+    more: str = "",
+) -> DialogueQuestion:
+    """A question that yes or no answers, and what each does to the settings.
+
+    Args:
+        enter: what Enter stands for.
+    """
+
+    def take(document: Document, said: str) -> str | None:
+        answer = read_yes_no(said) if said else enter
+        if answer is None:
+            return "y or n"
+        (on_yes if answer == "yes" else on_no)(document)
+        return None
+
+    return DialogueQuestion(text, take, more)
 
 
 def converse(screen: Screen, asked: Sequence[DialogueQuestion], document: Document) -> tuple[Document, bool]:

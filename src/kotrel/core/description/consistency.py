@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.description.toml_reading import TomlReader
@@ -16,21 +16,19 @@ def known_field(reader: TomlReader, record: Record, name: str, *path: str) -> Fi
     return record.fields[name]
 
 
+def _named_by_rules(record: Record) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Each rule of a record, with the fields that it names."""
+    yield "key", record.key
+    for rule in ("called", "path", "out_of_use"):
+        yield rule, tuple(filter(None, (getattr(record, rule),)))
+    for rule in ("also_known_by", "together", "unique_together", "exactly_one", "in_order", "no_circle"):
+        for group in getattr(record, rule):
+            yield rule, group
+
+
 def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> None:
     """Every field that a record rule names must be one of the record's fields."""
-    rules: list[tuple[str, tuple[str, ...]]] = [
-        ("key", record.key),
-        ("called", (record.called,) if record.called else ()),
-        ("path", (record.path,) if record.path else ()),
-        ("out_of_use", (record.out_of_use,) if record.out_of_use else ()),
-        *(("also_known_by", group) for group in record.also_known_by),
-        *(
-            (rule, group)
-            for rule in ("together", "unique_together", "exactly_one", "in_order", "no_circle")
-            for group in getattr(record, rule)
-        ),
-    ]
-    for rule, names in rules:
+    for rule, names in _named_by_rules(record):
         for each in names:
             if each not in record.fields:
                 hint = did_you_mean(each, tuple(record.fields))

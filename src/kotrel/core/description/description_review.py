@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from kotrel.core.description.model import Description, Field, Record
@@ -43,21 +43,18 @@ def not_described(description: Description, tables: Sequence[TableFacts]) -> lis
 
 def _review(record: Record, description: Description, tables: Sequence[TableFacts]) -> RecordReview:
     facts = next((each for each in tables if each.name == (record.storage.table or record.name)), None)
+    columns = {name: _column(facts, record, name) for name in record.fields}
     doubts: dict[str, str] = {}
     points: list[str] = []
     for name in record.key:
-        column = _column(facts, record, name)
+        column = columns[name]
         if column is not None and (column.made or column.kind == "uuid"):
             points.append(f"its key {name} is the database's own number, which no sheet has: is there a better one?")
             doubts[name] = "key"
-    for field in record.fields.values():
-        if doubt := _doubt(field, _column(facts, record, field.name), record, tables):
-            doubts.setdefault(field.name, doubt)
-    kinds: dict[str, list[str]] = {}
-    for name, doubt in doubts.items():
-        if doubt != "key":
-            kinds.setdefault(doubt, []).append(name)
-    points += [f"{', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {doubt}" for doubt, names in kinds.items()]
+    for name, field in record.fields.items():
+        if doubt := _doubt(field, columns[name], record, tables):
+            doubts.setdefault(name, doubt)
+    points += _points_of(doubts)
     if not any(field.synonyms for field in record.fields.values()):
         points.append("no field has synonyms: add the headings of your sheets")
     if record.called is None and len(record.key) == 1:
@@ -71,6 +68,15 @@ def _column(facts: TableFacts | None, record: Record, field: str) -> ColumnFacts
     return next((each for each in facts.columns if each.name == name), None) if facts else None
 
 
+def _points_of(doubts: Mapping[str, str]) -> list[str]:
+    """The doubts on fields, those of one kind together; what is said of a key is said already."""
+    kinds: dict[str, list[str]] = {}
+    for name, doubt in doubts.items():
+        if doubt != "key":
+            kinds.setdefault(doubt, []).append(name)
+    return [f"{', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {doubt}" for doubt, names in kinds.items()]
+
+
 def _doubt(field: Field, column: ColumnFacts | None, record: Record, tables: Sequence[TableFacts]) -> str:
     """Why it is not certain that a field is described as it should be; an empty text where it is."""
     if column is None:
@@ -80,13 +86,23 @@ def _doubt(field: Field, column: ColumnFacts | None, record: Record, tables: Seq
     others = [table for table in tables if table.name != (record.storage.table or record.name)]
     if field.to is None and field.name not in record.key and may_refer_to(column, others):
         return "perhaps codes of another table"
-    guessed = column.kind == "decimal" and column.decimals is None and field.decimals == GUESSED_DECIMALS
-    if field.kind == "money" and MONEY.search(column.name) and guessed:
-        return "an amount by its name only, with a guessed number of decimals"
-    if field.is_decimal and guessed:
-        return f"a number without fixed decimals: how many does it have? {GUESSED_DECIMALS} is a guess"
-    if column.kind == "text" and column.length is not None and column.length <= 1 and field.kind in ("text", "code"):
-        return "a single letter: yes or no, or a choice?"
-    if field.kind == "code" and column.kind == "text" and CODE.search(column.name) and field.name not in record.key:
-        return "a code by its name only"
+    if column.kind == "decimal" and column.decimals is None and field.decimals == GUESSED_DECIMALS:
+        return _doubt_of_number(field, column)
+    if column.kind == "text" and field.kind in ("text", "code"):
+        return _doubt_of_text(field, column, record)
     return ""
+
+
+def _doubt_of_number(field: Field, column: ColumnFacts) -> str:
+    if field.kind == "money" and MONEY.search(column.name):
+        return "an amount by its name only, with a guessed number of decimals"
+    if field.is_decimal:
+        return f"a number without fixed decimals: how many does it have? {GUESSED_DECIMALS} is a guess"
+    return ""
+
+
+def _doubt_of_text(field: Field, column: ColumnFacts, record: Record) -> str:
+    if column.length is not None and column.length <= 1:
+        return "a single letter: yes or no, or a choice?"
+    is_guess = field.kind == "code" and CODE.search(column.name) and field.name not in record.key
+    return "a code by its name only" if is_guess else ""

@@ -63,30 +63,36 @@ def check_document_settings(reader: TomlReader, records: Mapping[str, Record]) -
     ledgers = [each for each in records.values() if each.nature == "ledger"]
     if len(ledgers) > 1:
         raise reader.wrong("there can be only one ledger", "record", ledgers[1].name, "nature")
+    _check_stock_lists(reader, records, ledgers)
+    _check_balances(reader, records, ledgers)
+    for ledger in ledgers:
+        _require_fields(reader, ledger, LEDGER, "ledger has")
+    shown = {each.to for ledger in ledgers for each in ledger.fields.values()}
+    for record in records.values():
+        _check_parts(reader, record, records)
+        for field in record.fields.values():
+            if field.fulfils:
+                _check_fulfils(reader, record, field, records, ledgers)
+            if field.from_ledger and record.name not in shown:
+                path = ("record", record.name, "field", field.name, "from_ledger")
+                raise reader.wrong(f"“from_ledger”: no ledger refers to {record.name}", *path)
+
+
+def _require_fields(reader: TomlReader, record: Record, required: Sequence[str], called: str) -> None:
+    if missing := [name for name in required if name not in record.fields]:
+        raise reader.wrong(f"the {called} no field {', '.join(missing)}", "record", record.name)
+
+
+def _check_stock_lists(reader: TomlReader, records: Mapping[str, Record], ledgers: Sequence[Record]) -> None:
     stocks = [each for each in records.values() if each.nature == "stock"]
     if len(stocks) + len(ledgers) > 1 and stocks:
         raise reader.wrong(
             "there can be only one list of stock, and none beside a ledger", "record", stocks[-1].name, "nature"
         )
     for stock in stocks:
-        if missing := [name for name in STOCK if name not in stock.fields]:
-            raise reader.wrong(f"the list of stock has no field {', '.join(missing)}", "record", stock.name)
+        _require_fields(reader, stock, STOCK, "list of stock has")
         if stock.fields["item"].to is None:
             raise reader.wrong("the item of a list of stock is a reference", "record", stock.name, "field", "item")
-    _check_balances(reader, records, ledgers)
-    for ledger in ledgers:
-        if missing := [name for name in LEDGER if name not in ledger.fields]:
-            raise reader.wrong(f"the ledger has no field {', '.join(missing)}", "record", ledger.name)
-    for record in records.values():
-        _check_parts(reader, record, records)
-        for field in record.fields.values():
-            if field.fulfils:
-                _check_fulfils(reader, record, field, records, ledgers)
-            if field.from_ledger and not any(
-                each.to == record.name for each in (ledgers[0].fields.values() if ledgers else ())
-            ):
-                path = ("record", record.name, "field", field.name, "from_ledger")
-                raise reader.wrong(f"“from_ledger”: no ledger refers to {record.name}", *path)
 
 
 def _check_balances(reader: TomlReader, records: Mapping[str, Record], ledgers: Sequence[Record]) -> None:
@@ -96,8 +102,7 @@ def _check_balances(reader: TomlReader, records: Mapping[str, Record], ledgers: 
             "there is one record of balances at most, and a ledger beside it", "record", kept[-1].name, "nature"
         )
     for balances in kept:
-        if missing := [name for name in BALANCE if name not in balances.fields]:
-            raise reader.wrong(f"the balances have no field {', '.join(missing)}", "record", balances.name)
+        _require_fields(reader, balances, BALANCE, "balances have")
         for name in balances.fields:
             if name not in ledgers[0].fields:
                 path = ("record", balances.name, "field", name)
@@ -121,9 +126,13 @@ def _check_parts(reader: TomlReader, record: Record, records: Mapping[str, Recor
     path = ("record", record.name)
     if record.nature == "document" and len(record.key) != 1:
         raise reader.wrong("a document is identified by one field, its number", *path, "key")
-    if record.part_of is None:
-        return
-    whole = records.get(record.part_of)
+    if record.part_of is not None:
+        _check_part(reader, record, record.part_of, records)
+
+
+def _check_part(reader: TomlReader, record: Record, part_of: str, records: Mapping[str, Record]) -> None:
+    path = ("record", record.name)
+    whole = records.get(part_of)
     if whole is None:
         raise reader.wrong(f"“part_of” names a record “{record.part_of}” that is not described", *path, "part_of")
     if whole.nature != "document" and (whole.part_of is None or records[whole.part_of].nature != "document"):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -87,18 +88,16 @@ def _draft(
     """
     own = [each.name for each in tables if is_record_of_changes(each.name) and key_of(each)[0]]
     tables = _with_named_references([each for each in tables if each.name not in own])
-    schemas = list(dict.fromkeys(each.schema for each in tables if each.schema))
-    main = max(schemas, key=lambda name: sum(each.schema == name for each in tables), default="")
+    schemas = Counter(each.schema for each in tables if each.schema)
+    main = schemas.most_common(1)[0][0] if schemas else ""
+    without = [each.name for each in tables if not key_of(each)[0]]
     named: dict[Place, _Named] = {}
-    without: list[str] = []
     for facts in tables:
         key, number = key_of(facts)
         place = (facts.schema, facts.name)
         if key and place not in wrong:
             taken = {each.record for each in named.values()}
             named[place] = _Named(facts, _free(_plain(facts.name, "table"), taken), key, number)
-        elif not key:
-            without.append(facts.name)
     lines = HEAD.rstrip().split("\n")
     if main:
         lines.append(f"schema = {_quoted(main)}")
@@ -132,22 +131,32 @@ def _with_named_references(tables: Sequence[TableFacts]) -> list[TableFacts]:
     """
     done = []
     for table in tables:
-        told = {name for reference in table.references for name in reference.columns}
-        more = []
-        for column in table.columns:
-            other = None if column.name in told or column.name in table.primary else may_refer_to(column, tables)
-            if other is None or other is table:
-                continue
-            key, number = key_of(other)
-            by_number = bool(re.search("(?:id|uuid)$", column.name, re.IGNORECASE))
-            # A record that others know by its number is referred to by that alone.
-            target = number if by_number and number else None if number or len(key) != 1 else key[0]
-            if target is not None and other.column(target).kind == column.kind:
-                more.append(ReferenceFacts((column.name,), other.name, (target,), other.schema))
+        told = {name for reference in table.references for name in reference.columns} | set(table.primary)
+        more = [
+            reference
+            for column in table.columns
+            if column.name not in told and (reference := _named_reference(column, table, tables)) is not None
+        ]
         done.append(
             replace(table, references=(*table.references, *more), named=frozenset(each.columns[0] for each in more))
         )
     return done
+
+
+def _named_reference(column: ColumnFacts, table: TableFacts, tables: Sequence[TableFacts]) -> ReferenceFacts | None:
+    """What a column refers to by its name; None where it refers to nothing."""
+    other = may_refer_to(column, tables)
+    if other is None or other is table:
+        return None
+    key, number = key_of(other)
+    # A record that others know by its number is referred to by that alone.
+    if number:
+        target = number if re.search("(?:id|uuid)$", column.name, re.IGNORECASE) else None
+    else:
+        target = key[0] if len(key) == 1 else None
+    if target is None or other.column(target).kind != column.kind:
+        return None
+    return ReferenceFacts((column.name,), other.name, (target,), other.schema)
 
 
 def _called(column: ColumnFacts, each: _Named) -> str:
@@ -259,24 +268,25 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         said.append(f"table = {_quoted(each.facts.name)}")
     if each.facts.schema and each.facts.schema != main:
         said.append(f"schema = {_quoted(each.facts.schema)}")
-    if others := {field: name for name, field in fields.items() if name != field}:
-        said.append("columns = { " + ", ".join(f"{field} = {_quoted(name)}" for field, name in others.items()) + " }")
+    said += _inline("columns", {field: name for name, field in fields.items() if name != field})
     if each.id:
         said.append(f"id = {_quoted(each.id)}")
     own = {
-        column.name: own_value(column, column.name in each.key, column.name == each.id) or ("", "")
+        _quoted(column.name): own_value(column, column.name in each.key, column.name == each.id) or ("", "")
         for column in each.facts.columns
     }
     for part, name in enumerate(("made", "touched")):
-        values = ", ".join(f"{_quoted(column)} = {_quoted(how[part])}" for column, how in own.items() if how[part])
-        if values:
-            said.append(f"{name} = {{ {values} }}")
-    if gone := [column for column in each.facts.columns if is_marked_deleted(column)]:
-        values = ", ".join(
-            f"{_quoted(column.name)} = " + ('"0"' if column.kind == "yes_no" else '"(blank)"') for column in gone
-        )
-        said.append(f"fixed = {{ {values} }}")
+        said += _inline(name, {column: how[part] for column, how in own.items() if how[part]})
+    gone = [column for column in each.facts.columns if is_marked_deleted(column)]
+    said += _inline("fixed", {_quoted(each.name): "0" if each.kind == "yes_no" else "(blank)" for each in gone})
     return said
+
+
+def _inline(name: str, values: Mapping[str, str]) -> list[str]:
+    """A setting that is a table in one line; none where there is nothing to say."""
+    if not values:
+        return []
+    return [f"{name} = {{ {', '.join(f'{key} = {_quoted(value)}' for key, value in values.items())} }}"]
 
 
 def _is_own(each: _Named, column: ColumnFacts) -> bool:
@@ -304,14 +314,8 @@ def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loo
         return "the database's own number: a column that people know would be a better key"
     if column.name in each.facts.named:
         return "by its name, without a foreign key"
-    if is_kept(column):
-        return (
-            "a trigger of the database writes it" if column.by_trigger else "by its name, the system counts it itself"
-        )
-    if column.date_form:
-        return "by its values, a day"
-    if is_scaled(column):
-        return "by its name, it is kept in cents"
+    if said := _seen_of(column):
+        return said
     if not any(column.name in reference.columns for reference in each.facts.references):
         other = may_refer_to(column, [table for table in tables if table.name != each.facts.name])
         if other is not None:
@@ -352,10 +356,22 @@ def _reference(other: _Named, within: tuple[str, ...], fields: Mapping[str, str]
         yield f"within = [{names}]"
 
 
+def _seen_of(column: ColumnFacts) -> str:
+    """What the draft took a column for by its name or its values."""
+    if is_kept(column):
+        return (
+            "a trigger of the database writes it" if column.by_trigger else "by its name, the system counts it itself"
+        )
+    if column.date_form:
+        return "by its values, a day"
+    return "by its name, it is kept in cents" if is_scaled(column) else ""
+
+
 def _kind(column: ColumnFacts, in_key: bool, alone: bool) -> Iterator[str]:
     """The kind of a field that refers to no list; one that only the system writes ends with :data:`KEPT`."""
-    if column.choices and not in_key:
-        yield f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
+    seen = "" if in_key else _kind_by_values(column)
+    if seen:
+        yield seen
     elif column.kind == "moment":
         yield 'kind = "moment"'
         if column.zoned:
@@ -365,10 +381,6 @@ def _kind(column: ColumnFacts, in_key: bool, alone: bool) -> Iterator[str]:
     elif column.kind == "other":
         yield 'kind = "text"'
         yield KEPT
-    elif column.date_form and not in_key:
-        yield f'kind = "date", stored = {_quoted(column.date_form)}'
-    elif is_scaled(column) and not in_key:
-        yield 'kind = "money", decimals = 2, scale = 100'
     elif column.kind == "whole" and in_key:
         yield 'kind = "code"'
     elif column.kind in ("whole", "decimal"):
@@ -391,18 +403,29 @@ def _limits(column: ColumnFacts, alone: bool, fields: Mapping[str, str]) -> Iter
         yield f'unique = "{fields[column.name]}"'
 
 
+def _kind_by_values(column: ColumnFacts) -> str:
+    """The kind of a field that its name, or the values in its column, tell; an empty text where they do not."""
+    if column.choices:
+        return f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
+    if column.kind in ("moment", "other"):
+        return ""
+    if column.date_form:
+        return f'kind = "date", stored = {_quoted(column.date_form)}'
+    return 'kind = "money", decimals = 2, scale = 100' if is_scaled(column) else ""
+
+
 def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
     """The record that a column refers to, and the columns that complete a key of several fields."""
-    for reference in each.facts.references:
-        other = named.get(_target_place((each.facts.schema, each.facts.name), reference))
+    place = (each.facts.schema, each.facts.name)
+    others = [(reference, named.get(_target_place(place, reference))) for reference in each.facts.references]
+    for reference, other in others:
         if other is None or column.name != reference.columns[-1]:
             continue
-        by_id = len(reference.targets) == 1 and reference.targets[0] == other.id
-        whole = reference.targets == other.key and all(name in each.key for name in reference.columns[:-1])
-        if (by_id and len(other.key) == 1) or whole:
+        by_id = reference.targets == (other.id,) and len(other.key) == 1
+        whole = reference.targets == other.key and set(reference.columns[:-1]) <= set(each.key)
+        if by_id or whole:
             return other, reference.columns[:-1] if whole else ()
-    for reference in each.facts.references:
-        other = named.get(_target_place((each.facts.schema, each.facts.name), reference))
+    for reference, other in others:
         if other is not None and other is not each and column.name in reference.columns[:-1]:
             # What is the beginning of a longer key there refers to what that refers to.
             there = other.facts.column(reference.targets[reference.columns.index(column.name)])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 import polars as pl
 
@@ -31,27 +32,35 @@ def what(field: Field) -> str:
     }[field.kind]
 
 
+def _limits(field: Field) -> Iterator[str]:
+    """What a value alone must be."""
+    if field.is_kept:
+        yield "kept by the system, never loaded"
+    if field.length and field.kind in ("code", "text", "list", "file"):
+        yield f"at most {field.length} characters"
+    if field.least is not None:
+        yield "never below zero" if field.least == 0 else f"at least {field.least}"
+    if field.most is not None:
+        yield f"at most {field.most}"
+    if field.check:
+        yield CODE_RULES[field.check]
+
+
+def _told_by_others(field: Field) -> Iterator[str]:
+    """What a value must be beside others."""
+    if field.within:
+        yield f"within its {' and '.join(field.within)}"
+    if field.one_of:
+        yield f"one of those of the {field.one_of[0][0].replace('_', ' ')}"
+    if field.same_as:
+        yield f"the same as on the {field.same_as[0].replace('_', ' ')}"
+    if field.fulfils:
+        yield "reduces what is open of the order"
+
+
 def rules(field: Field) -> str:
     """The rules of a field, in words."""
-    parts = []
-    if field.is_kept:
-        parts.append("kept by the system, never loaded")
-    if field.length and field.kind in ("code", "text", "list", "file"):
-        parts.append(f"at most {field.length} characters")
-    if field.least is not None:
-        parts.append("never below zero" if field.least == 0 else f"at least {field.least}")
-    if field.most is not None:
-        parts.append(f"at most {field.most}")
-    if field.check:
-        parts.append(CODE_RULES[field.check])
-    if field.within:
-        parts.append(f"within its {' and '.join(field.within)}")
-    if field.one_of:
-        parts.append(f"one of those of the {field.one_of[0][0].replace('_', ' ')}")
-    if field.same_as:
-        parts.append(f"the same as on the {field.same_as[0].replace('_', ' ')}")
-    if field.fulfils:
-        parts.append("reduces what is open of the order")
+    parts = [*_limits(field), *_told_by_others(field)]
     if field.default_from:
         parts.append(f"that of the {field.default_from[0].replace('_', ' ')} if blank")
     if field.default is not None:

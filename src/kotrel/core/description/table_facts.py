@@ -183,6 +183,11 @@ def own_value(column: ColumnFacts, in_key: bool, primary: bool) -> tuple[str, st
         return None
     if column.kind == "whole" and primary:
         return "next", ""
+    return _usual_value(column)
+
+
+def _usual_value(column: ColumnFacts) -> tuple[str, str] | None:
+    """What any system puts into a required column that people do not fill."""
     if is_bookkeeping(column):
         changes = re.match("update|modif|change|last", column.name, re.IGNORECASE)
         return ("", "now") if changes else ("now", "")

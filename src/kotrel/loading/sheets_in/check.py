@@ -17,7 +17,7 @@ from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
 from kotrel.loading.sheets_in.large_files import check_any
-from kotrel.loading.sheets_in.next_steps import next_steps
+from kotrel.loading.sheets_in.next_steps import next_steps, show_steps
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 
@@ -139,18 +139,7 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
     if screen.as_json:
         screen.json({**checked_json(checked), "marked": [str(copy.path) for copy in marked]})
         return 0 if ok else 1
-    for place, each in enumerate(one for one in checked if not one.says_nothing):
-        if place:
-            screen.show("")
-        if each.consequence is not None and each.ok:
-            show_created(screen, each)
-        else:
-            show_checked(screen, each, args.all, args.repairs)
-    screen.show("")
-    for copy in marked:
-        for remark in copy.remarks:
-            screen.show(f"{remark[0].upper()}{remark[1:]}.")
-        screen.show(f"Marked copy: {copy.path}")
+    _show(screen, checked, marked, args)
     if report is not None:
         screen.show(f"Written: {report}")
     if args.ask:
@@ -164,10 +153,23 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
     if ok:
         screen.show(f"Next: {screen.again(args, 'preview')}")
     else:
-        steps = next_steps(checked, marked, args, screen)
-        for place, words in enumerate(steps):
-            screen.show(f"{'      ' if place else 'Next: '}{words}")
+        show_steps(screen, next_steps(checked, marked, args, screen))
     return 0 if ok else 1
+
+
+def _show(screen: Screen, checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace) -> None:
+    for number, each in enumerate(one for one in checked if not one.says_nothing):
+        if number:
+            screen.show("")
+        if each.consequence is not None and each.ok:
+            show_created(screen, each)
+        else:
+            show_checked(screen, each, args.all, args.repairs)
+    screen.show("")
+    for copy in marked:
+        for remark in copy.remarks:
+            screen.show(f"{remark[0].upper()}{remark[1:]}.")
+        screen.show(f"Marked copy: {copy.path}")
 
 
 def _ask(question: SpellingQuestion, screen: Screen) -> str | None:

@@ -17,6 +17,7 @@ from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import did_you_mean, folded
+from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.comparable import Comparable, by_heading, by_record
 from kotrel.loading.sheets_in.sheet_reading import Understood, tables_in, understand_file
@@ -136,10 +137,9 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
     old, new = (by_record(each) for each in understood)
     shared = [name for name in old if name in new]
     keyed = all(each.rows.has_key for file in understood for each in file if each.rows.record.name in shared)
-    if not shared or not keyed:
-        return None
-    if key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new)):
-        # The mapping makes the codes: they are not in the sheet.
+    # Where a mapping makes the codes, they are not in the sheet.
+    made = key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new))
+    if not shared or not keyed or made:
         return None
     parts: list[SheetComparison] = []
     for name in shared:
@@ -151,10 +151,10 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
         return None
     remarks = _of_files(files, [_remarks(each) for each in understood])
     for path, mine, others in ((files[0], old, new), (files[1], new, old)):
+        alone = {name: part for name, part in mine.items() if name not in others}
         remarks += [
-            f"{path.name}: {_sheets(mine[name][1].sheets)} as {name}, which the other file has not, is not compared"
-            for name in mine
-            if name not in others
+            f"{path.name}: {_sheets(part.sheets)} as {name}, which the other file has not, is not compared"
+            for name, (_, part) in alone.items()
         ]
     compared = {part.record.name for part in parts if part.record is not None}
     remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in shared if name not in compared]
@@ -198,16 +198,20 @@ def _named_key(record: Record, key: str, first: Comparable, second: Comparable) 
     return next(((name,) for name in names if name in first.rows.columns and name in second.rows.columns), None)
 
 
+def _pairs(old: Sequence[Table], new: Sequence[Table]) -> list[tuple[Table, Table]]:
+    """The sheets of one name, and where each file has one more, those two."""
+    pairs = [(each, other) for each in old for other in new if folded(each.sheet) == folded(other.sheet)]
+    lone_old = [table for table in old if table.sheet not in {first.sheet for first, _ in pairs}]
+    lone_new = [table for table in new if table.sheet not in {second.sheet for _, second in pairs}]
+    if len(lone_old) == len(lone_new) == 1:
+        pairs.append((lone_old[0], lone_new[0]))
+    return pairs
+
+
 def _by_heading(files: tuple[Path, Path], key: str | None, wanted: FileOptions) -> Compared:
     """Sheets of the same name, and the only other one of each file."""
     old, new = (tables_in(path, wanted) for path in files)
-    pairs = [(each, other) for each in old for other in new if folded(each.sheet) == folded(other.sheet)]
-    lone = [
-        [table for table in tables if table.sheet not in {pair[place].sheet for pair in pairs}]
-        for place, tables in enumerate((old, new))
-    ]
-    if len(lone[0]) == len(lone[1]) == 1:
-        pairs.append((lone[0][0], lone[1][0]))
+    pairs = _pairs(old, new)
     if not pairs:
         raise WrongUse(
             f"{files[0]} has {_sheets([each.sheet for each in old])}, {files[1]} has {_sheets([each.sheet for each in new])}",

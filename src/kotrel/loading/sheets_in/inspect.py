@@ -88,15 +88,34 @@ def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespac
     screen.show(line, Text(f"Next: {screen.again(args, 'check')}", style="dim"))
 
 
-def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[ColumnProfile, ...]) -> None:
-    title = Text(inspected.file.name, style="bold")
+def _title(file: str, table: Table) -> Text:
+    title = Text(file, style="bold")
     if table.sheet:
         title.append(f" · sheet “{table.sheet}”", style="")
     where = "row" if table.sheet else "line"
     title.append(f" · headings in {where} {table.heading_row} · {count(table.rows, 'row')}", style="")
     if table.rows:
         title.append(f" ({table.first_row}–{table.last_row})", style="")
-    screen.show(title)
+    return title
+
+
+def _line(look: ColumnProfile, rows: int) -> list[str | Text]:
+    filled = "all" if look.filled == rows else f"{look.filled:,}"
+    unique = "all" if look.unique == look.filled and look.filled else f"{look.unique:,}"
+    length = str(look.longest) if look.shortest == look.longest else f"{look.shortest}–{look.longest}"
+    return [
+        Text(look.column.letter, style="dim"),
+        Text(look.column.heading or "(none)", style="bold" if look.column.heading else "dim"),
+        look.kind,
+        filled,
+        unique,
+        length if look.filled else "",
+        Text(" · ".join(short(value, 22) for value in look.examples)),
+    ]
+
+
+def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple[ColumnProfile, ...]) -> None:
+    screen.show(_title(inspected.file.name, table))
     for remark in (*table.hidden.in_words(), *table.remarks):
         screen.show(Text(f"  {remark}", style="dim"))
     grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
@@ -105,19 +124,7 @@ def _show_table(screen: Screen, inspected: Inspected, table: Table, looks: tuple
             heading, justify="right" if heading in ("filled", "unique", "length") else "left", overflow="fold"
         )
     for look in looks:
-        filled = "all" if look.filled == table.rows else f"{look.filled:,}"
-        unique = "all" if look.unique == look.filled and look.filled else f"{look.unique:,}"
-        length = str(look.longest) if look.shortest == look.longest else f"{look.shortest}–{look.longest}"
-        examples = " · ".join(short(value, 22) for value in look.examples)
-        grid.add_row(
-            Text(look.column.letter, style="dim"),
-            Text(look.column.heading or "(none)", style="bold" if look.column.heading else "dim"),
-            look.kind,
-            filled,
-            unique,
-            length if look.filled else "",
-            Text(examples),
-        )
+        grid.add_row(*_line(look, table.rows))
         for damage in look.damage:
             grid.add_row("", "", "", "", "", "", Text(f"! {damage}", style="yellow"))
     screen.show(grid)

@@ -283,6 +283,11 @@ def _together_by(slim: Rows) -> list[str]:
     return [name for name in record.key if name != last]
 
 
+def _open_rows(values: pl.DataFrame, last: str) -> int:
+    """Rows whose last day is blank."""
+    return values[last].null_count() if last in values.columns else values.height
+
+
 def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[Rows, list[Checked], list[str]]:
     """The rows with what is found among those that belong together, rows that no sheet has, and remarks."""
     found: list[Rows] = []
@@ -297,8 +302,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
         rows, consequences, _ = follow_periods(rows, state, lambda new=new: new)  # type: ignore[misc]
         if rows.record.period is not None:
             last = rows.record.period[1]
-            were = before[last].null_count() if last in before.columns else before.height
-            rows_end += were - (rows.values[last].null_count() if last in rows.values.columns else before.height)
+            rows_end += _open_rows(before, last) - _open_rows(rows.values, last)
         rows = check_rows(rows, state, ACROSS)
         ended += consequences
         found.append(_as_cells(rows, rows.values.select(ROW).clear()))
@@ -306,6 +310,11 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
     if not ended or any(True for _ in concerns_sheet(whole.findings)):
         return whole, [], said
+    return whole, _rows_of_no_sheet(ended, whole, state), said
+
+
+def _rows_of_no_sheet(ended: Sequence[Consequence], whole: Rows, state: SystemState) -> list[Checked]:
+    """The rows that no sheet has, of all its pieces together, without those whose cause was refused."""
     made: list[Checked] = []
     for kind in dict.fromkeys(each.kind for each in ended):
         mine = [each for each in ended if each.kind == kind]
@@ -316,7 +325,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
         left = one.caused_by(good, check_rows(one.rows, state))
         if left.values.height:
             made.append(Checked(left, consequence=kind))
-    return whole, made, said
+    return made
 
 
 def _across(whole: Rows, state: SystemState) -> Rows:

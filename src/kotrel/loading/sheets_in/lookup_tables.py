@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,7 +17,7 @@ from kotrel.core.similarity import did_you_mean, folded
 from kotrel.core.tables.as_shown import per_cent_shown
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.lookups import Lookup, LookupTable, NotFound, is_named, with_looked_up
-from kotrel.core.tables.table import Table
+from kotrel.core.tables.table import Column, Table
 from kotrel.sheets.opening_files import open_sheets
 from kotrel.workspace.mappings import SavedMap, apply_map
 from kotrel.workspace.settings import Workspace
@@ -60,22 +61,24 @@ def _written(lookup: Lookup, saved: SavedMap) -> LookupTable:
     return LookupTable(lookup, {"": lookup.written}, f"[lookup.{lookup.name}] in {saved.path.name}")
 
 
+def _key_of(lookup: Lookup, headed: Sequence[Column], where: str) -> Column:
+    """The column by which rows are looked up; the first where none is named."""
+    wanted = lookup.key or lookup.by
+    keys = [column for column in headed if is_named(column, wanted)]
+    if lookup.key and not keys:
+        headings = [column.heading for column in headed]
+        hint = did_you_mean(lookup.key, headings, f"Its headings are: {', '.join(headings)}.")
+        raise WrongData(f"{where} has no column “{lookup.key}”", hint, "no-such-column")
+    return keys[0] if keys else headed[0]
+
+
 def _read(lookup: Lookup, workspace: Workspace, file: str) -> LookupTable:
     path = workspace.folder / lookup.file if lookup.file else Path(file)
     where = f"{path.name}" if not lookup.sheet else f"sheet “{lookup.sheet}” of {path.name}"
     grids = open_sheets(path, lookup.sheet or None, None, workspace.limits)
     table = find_table(grids[0])
     headed = [column for column in table.columns if column.heading]
-    wanted = lookup.key or lookup.by
-    keys = [column for column in headed if is_named(column, wanted)]
-    if lookup.key and not keys:
-        hint = did_you_mean(
-            lookup.key,
-            [column.heading for column in headed],
-            f"Its headings are: {', '.join(c.heading for c in headed)}.",
-        )
-        raise WrongData(f"{where} has no column “{lookup.key}”", hint, "no-such-column")
-    key = keys[0] if keys else headed[0]
+    key = _key_of(lookup, headed, where)
     cells = pl.DataFrame([table.cells[ROW], *(per_cent_shown(table, c.letter).alias(c.letter) for c in headed)])
     cells = cells.filter(pl.col(key.letter).fill_null("") != "")
     others = [column for column in headed if column is not key]

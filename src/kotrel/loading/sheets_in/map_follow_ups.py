@@ -28,17 +28,20 @@ def follow_up_questions(
         names: record → its codes and names.
     """
     record, fed = mapped.record, document["field"]
+    open_ = {
+        name: field
+        for name, field in record.fields.items()
+        if not (name in fed or name in mapped.missing or field.default or field.default_from or field.numbered)
+    }
     found = []
     for name in record.key:
-        field = record.fields[name]
-        if name not in fed and not (field.default or field.default_from or field.numbered or name in mapped.missing):
+        if (field := open_.get(name)) is not None:
             plain = field.kind == "code" and len(record.key) == 1
             found.append(
                 _about_key(mapped.table, record, field, names) if plain else about_missing(mapped.table, field, names)
             )
-    for name, field in record.fields.items():
-        left = field.must != "may" and name not in fed and name not in record.key and name not in mapped.missing
-        if left and not (field.default or field.default_from or field.same_as or field.numbered):
+    for name, field in open_.items():
+        if name not in record.key and field.must != "may" and not field.same_as:
             found.append(about_missing(mapped.table, field, names))
     for group in record.also_known_by:
         there = [name for name in group if name in fed]

@@ -22,7 +22,7 @@ from kotrel.loading.sheets_in.lookup_questions import about_lookup
 from kotrel.loading.sheets_in.mapping_answers import column_named, feed, field_named, taken_already, values_shown
 from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.loading.sheets_in.spellings import listed_codes, not_listed
-from kotrel.screen.dialogue import DialogueQuestion, Document
+from kotrel.screen.dialogue import DialogueQuestion, Document, yes_or_no
 
 SURE = 90
 """A field that is proposed with less, in per cent, is asked."""
@@ -150,55 +150,39 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
 
 
 def _about_habit(words: str, undo: Callable[[Document], None]) -> DialogueQuestion:
-    def take(document: Document, said: str) -> str | None:
-        answer = read_yes_no(said) if said else "yes"
-        if answer is None:
-            return "y or n"
-        if answer == "no":
-            undo(document)
-        return None
-
     words = re.sub(r" \(\w+\)$", "", words)  # the setting that it makes: for those who read the saved file
-    asked = f"{words[0].upper()}{words[1:]} Enter for yes, n for no"
-    return DialogueQuestion(asked, take)
+    return yes_or_no(f"{words[0].upper()}{words[1:]} Enter for yes, n for no", on_no=undo)
 
 
 def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     """Texts in columns of amounts that are no numbers: do they mean that there is no price?"""
     declared = {folded(str(each)) for each in document.get("no_price", [])}
-    counted: Counter[str] = Counter()
-    for each in mapped.proposals:
-        if each.field.kind == "money":
-            for text in as_shown(mapped.table, each.column.letter).drop_nulls().str.strip_chars():
-                if (
-                    text
-                    and any(letter.isalpha() for letter in text)
-                    and read_number(text, None).trouble == "no-number"
-                    and folded(text) not in declared
-                ):
-                    counted[text] += 1
-    found = []
-    for word, number in counted.most_common(8):
-
-        def take(document: Document, said: str, word: str = word) -> str | None:
-            answer = read_yes_no(said) if said else "yes"
-            if answer is None:
-                return "y or n"
-            if answer == "yes":
-                if "no_price" not in document:
-                    import tomlkit
-
-                    document.add("no_price", tomlkit.array())
-                document["no_price"].append(word)
-            return None
-
-        found.append(
-            DialogueQuestion(
-                f"“{word}” is in {count(number, 'cell')} that should hold an amount. Does it mean “no price”? Enter for yes, n for no",
-                take,
-            )
+    counted = Counter(
+        text
+        for each in mapped.proposals
+        if each.field.kind == "money"
+        for text in as_shown(mapped.table, each.column.letter).drop_nulls().str.strip_chars()
+        if _is_word(text) and folded(text) not in declared
+    )
+    return [
+        yes_or_no(
+            f"“{word}” is in {count(number, 'cell')} that should hold an amount. Does it mean “no price”? Enter for yes, n for no",
+            on_yes=lambda document, word=word: _add_no_price(document, word),  # type: ignore[misc]
         )
-    return found
+        for word, number in counted.most_common(8)
+    ]
+
+
+def _is_word(text: str) -> bool:
+    return any(letter.isalpha() for letter in text) and read_number(text, None).trouble == "no-number"
+
+
+def _add_no_price(document: Document, word: str) -> None:
+    if "no_price" not in document:
+        import tomlkit
+
+        document.add("no_price", tomlkit.array())
+    document["no_price"].append(word)
 
 
 def about_missing(table: Table, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:
@@ -258,21 +242,17 @@ def _about_uneven(
         if amount is not None and number and round(amount / number, field.decimals) != amount / number:
             uneven.append(f"{text} for {number:f}")
 
-    def take(document: Document, said: str) -> str | None:
-        answer = read_yes_no(said) if said else "no"
-        if answer is None:
-            return "y or n"
-        for name, settings in document["field"].items() if answer == "yes" else ():
+    def round_them(document: Document) -> None:
+        for name, settings in document["field"].items():
             per = settings.get("per")
             if (per.get("column") if isinstance(per, dict) else per) == column.heading:
                 settings["rounding"] = record.fields[name].decimals
-        return None
 
     if not uneven:
         return []
     one = len(uneven) == 1
     asked = f"{count(len(uneven), 'amount')} {'does' if one else 'do'} not come out for one in {count(field.decimals, 'decimal')} ({listed(uneven, 3)}): round {'it' if one else 'them'} there? y for yes, Enter to leave {'it an error' if one else 'them errors'}"
-    return [DialogueQuestion(asked, take)]
+    return [yes_or_no(asked, on_yes=round_them, enter="no")]
 
 
 def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
@@ -362,19 +342,7 @@ def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -
     if not alike or "sheet" in document:
         return []
 
-    def take(document: Document, said: str) -> str | None:
-        answer = read_yes_no(said) if said else "yes"
-        if answer is None:
-            return "y or n"
-        if answer == "no":
-            document.add("sheet", mapped.table.sheet)
-        return None
-
     names = listed([f"“{each.sheet}”" for each in alike], 5)
-    has = "has" if len(alike) == 1 else "have"
-    return [
-        DialogueQuestion(
-            f"Sheet {names} {has} the same columns: read {'it' if len(alike) == 1 else 'them'} with this mapping, too? Enter for yes, n for no",
-            take,
-        )
-    ]
+    has, it = ("has", "it") if len(alike) == 1 else ("have", "them")
+    asked = f"Sheet {names} {has} the same columns: read {it} with this mapping, too? Enter for yes, n for no"
+    return [yes_or_no(asked, on_no=lambda document: document.add("sheet", mapped.table.sheet))]

@@ -14,55 +14,50 @@ if TYPE_CHECKING:
     from kotrel.sheets.marking import Marked
 
 
+_MAPPED = {
+    "column-missing": "says which column has what is missing",
+    "unread-limit": "says which field has this",
+    "heading-says": "asks what its heading says",
+    "labels-of-groups": "asks whether they are to be filled down",
+}
+"""Kinds of errors that a mapping settles → what ``kotrel map`` does about them; the first that is there is told."""
+_SETTLED_BY_OPTIONS = (
+    ("ambiguous-number", ("--decimal", "comma"), "if these numbers have a decimal comma; if not: point"),
+    ("ambiguous-date", ("--dates", "day"), "if the day comes first in these dates; if not: month"),
+    ("already-posted", ("--only", "new"), "leaves out what is posted already"),
+    ("nothing-follows", ("--resume",), "starts what was open before again after the end"),
+    ("nothing-follows", ("--no-resume",), "leaves those days without a price"),
+    ("not-on-list", ("--ask",), "asks what the unknown values mean"),
+)
+"""Kinds of errors that an option settles, the option, and what it does."""
+_ASKED_ONCE = {"already-posted": "only", "not-on-list": "ask"}
+"""Options that are not told again to those who gave them."""
+
+
+def show_steps(screen: Screen, steps: Sequence[str]) -> None:
+    """Shows what to do next, a line for each step."""
+    for number, words in enumerate(steps):
+        screen.show(f"{'      ' if number else 'Next: '}{words}")
+
+
 def next_steps(
     checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
 ) -> list[str]:
     """What helps with the errors that are there: first what settles many at once, then the cells."""
     errors = {
-        group.kind: (group, each.rows)
-        for each in reversed(checked)
-        for group in each.rows.findings
-        if group.severity == "error"
+        group.kind: each.rows for each in reversed(checked) for group in each.rows.findings if group.severity == "error"
     }
     steps: list[str] = []
     if options := _document_options(checked, args):
         steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
-        errors = {kind: found for kind, found in errors.items() if kind not in ("column-missing", "missing")}
-    for kind, said in (
-        ("column-missing", "says which column has what is missing"),
-        ("unread-limit", "says which field has this"),
-        ("heading-says", "asks what its heading says"),
-        ("labels-of-groups", "asks whether they are to be filled down"),
-    ):
-        if kind in errors:
-            rows = errors[kind][1]
-            steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {said}")
-            break
-    if "ambiguous-number" in errors:
-        steps.append(
-            f"{screen.again(args, 'check', '--decimal', 'comma')}    if these numbers have a decimal comma; if not: point"
-        )
-    if "ambiguous-date" in errors:
-        steps.append(
-            f"{screen.again(args, 'check', '--dates', 'day')}    if the day comes first in these dates; if not: month"
-        )
-    if "already-posted" in errors and getattr(args, "only", None) is None:
-        steps.append(f"{screen.again(args, 'check', '--only', 'new')}    leaves out what is posted already")
-    if "nothing-follows" in errors:
-        steps.append(f"{screen.again(args, 'check', '--resume')}    starts what was open before again after the end")
-        steps.append(f"{screen.again(args, 'check', '--no-resume')}    leaves those days without a price")
-    if "not-on-list" in errors and not getattr(args, "ask", False):
-        steps.append(f"{screen.again(args, 'check', '--ask')}    asks what the unknown values mean")
-    settled = {
-        "column-missing",
-        "unread-limit",
-        "heading-says",
-        "labels-of-groups",
-        "ambiguous-number",
-        "ambiguous-date",
-        "already-posted",
-        "nothing-follows",
-    }
+        errors = {kind: rows for kind, rows in errors.items() if kind not in ("column-missing", "missing")}
+    if kind := next((kind for kind in _MAPPED if kind in errors), None):
+        rows = errors[kind]
+        steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {_MAPPED[kind]}")
+    for kind, option, said in _SETTLED_BY_OPTIONS:
+        if kind in errors and not (kind in _ASKED_ONCE and getattr(args, _ASKED_ONCE[kind], None)):
+            steps.append(f"{screen.again(args, 'check', *option)}    {said}")
+    settled = {*_MAPPED, *(kind for kind, *_ in _SETTLED_BY_OPTIONS)} - {"not-on-list"}
     if marked:
         steps.append(
             f"fix the coloured cells there, save it, then: {screen.program} check {quoted(copy.path for copy in marked)}"
