@@ -7,7 +7,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
@@ -23,6 +22,7 @@ from kotrel.counting.posting import Posting
 from kotrel.counting.variance_screen import figure_text, place_in_words
 from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import mark, marked_name
 
@@ -93,11 +93,7 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
         screen.json({"count": name, "files": list(map(_collected_json, done)), "marked": marked_copies})
         return 1 if bad else 0
     for each in bad:
-        screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
-        wrong = [rows for rows in each.sheets if any(group.severity == "error" for group in rows.findings)]
-        for rows in wrong:
-            show_checked(screen, Checked(rows), False, False, "right")
-            screen.show("")
+        _show_refused(screen, each)
     for each in done:
         _show_file(screen, each)
     for copy in copies:
@@ -165,6 +161,14 @@ def _collected_json(each: CollectedFile) -> dict[str, Any]:
     }
 
 
+def _show_refused(screen: Screen, each: CollectedFile) -> None:
+    screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
+    for rows in each.sheets:
+        if any(group.severity == "error" for group in rows.findings):
+            show_checked(screen, Checked(rows), False, False, "right")
+            screen.show("")
+
+
 def _show_file(screen: Screen, each: CollectedFile) -> None:
     said = each.not_read
     if each.status == "again":
@@ -183,12 +187,10 @@ def show_posting(screen: Screen, planned: Posting) -> None:
         kinds.setdefault(each.why, []).append(half_away(each.adjustment * each.line.place.cost, 2))
     for why, values in kinds.items():
         screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
-    screen.show(
-        f"  adjusted: {count(len(planned.changed), 'line')} in {listed(planned.documents) or ('the list of stock' if planned.changed else 'no document')}, net {money_text(planned.net)}"
-    )
-    state = planned.state
+    where = listed(planned.documents) or ("the list of stock" if planned.changed else "no document")
+    screen.show(f"  adjusted: {count(len(planned.changed), 'line')} in {where}, net {money_text(planned.net)}")
     closed = {each.line.place.number for each in planned.adjusted}
-    left = [line for line in state.lines if line.place.number not in closed]
+    left = [line for line in planned.state.lines if line.place.number not in closed]
     undecided = sum(1 for line in left if line.undecided)
     out = sum(1 for each in planned.adjusted if each.line.recount)
     if out:
@@ -274,11 +276,8 @@ def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
     if not found:
         screen.show("No counts yet. kotrel count freeze NAME begins one.")
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title in ("count", "frozen", "who", "", "places", "counted", "to count again", "posted"):
-        table.add_column(
-            title, justify="right" if title in ("places", "counted", "to count again", "posted") else "left"
-        )
+    figures = ("places", "counted", "to count again", "posted")
+    table = listing(("count", "frozen", "who", "", *figures), right=figures)
     for each in found:
         if each.damaged:
             table.add_row(Text(each.name), Text("its file is damaged", style="red"))

@@ -17,6 +17,7 @@ from kotrel.core.phrases import count
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 
@@ -30,34 +31,8 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
         return
     off = worst_lines_first(state.told)
     if off:
-        table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-        for title, right in (
-            ("item", 0),
-            ("place", 0),
-            ("expected", 1),
-            ("counted", 1),
-            ("variance", 1),
-            ("%", 1),
-            ("value", 1),
-            ("", 0),
-        ):
-            table.add_column(title, justify="right" if right else "left", overflow="fold" if not title else "ellipsis")
-        for line in off if every else off[:SHOWN]:
-            remark = "; ".join(filter(None, (line.recount and f"recount: {line.recount}", *line.remarks)))
-            style = "yellow" if line.recount else ""
-            table.add_row(
-                Text(line.place.item),
-                Text(place_in_words(line.place)),
-                quantity_text(line.expected),
-                quantity_text(line.counted or Decimal(0)),
-                Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
-                "" if line.percent is None else f"{line.percent:+f}",
-                money_text(line.value),
-                Text(remark, style=style),
-            )
-        screen.show(give_way(table, screen.console.width, ""))
-        if not every and len(off) > SHOWN:
-            screen.show(Text(f"  … {len(off) - SHOWN:,} more (--all lists them, -o FILE writes them)", style="dim"))
+        _show_lines(screen, off if every else off[:SHOWN])
+        show_more(screen, 0 if every else len(off) - SHOWN, "--all lists them, -o FILE writes them")
     else:
         screen.show("No differences so far.")
     totals = totals_of(state.told, tolerance, state.quiet.height, state.left.height)
@@ -68,13 +43,31 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     _open(screen, state)
     for path in files:
         screen.show(f"Written: {path}")
-    again = sum(1 for line in state.told if line.recount)
-    following = (
-        f"{screen.program} count sheets {state.name} --recount -o sheets"
-        if again
-        else f"{screen.program} count post {state.name}"
-    )
-    screen.show(Text(f"Next: {following}", style="dim"))
+    again = any(line.recount for line in state.told)
+    following = f"sheets {state.name} --recount -o sheets" if again else f"post {state.name}"
+    screen.show(Text(f"Next: {screen.program} count {following}", style="dim"))
+
+
+def _show_lines(screen: Screen, lines: Sequence[CountLine]) -> None:
+    figures = ("expected", "counted", "variance", "%", "value")
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
+    for title in ("item", "place", *figures, ""):
+        table.add_column(
+            title, justify="right" if title in figures else "left", overflow="ellipsis" if title else "fold"
+        )
+    for line in lines:
+        remark = "; ".join(filter(None, (line.recount and f"recount: {line.recount}", *line.remarks)))
+        table.add_row(
+            Text(line.place.item),
+            Text(place_in_words(line.place)),
+            quantity_text(line.expected),
+            quantity_text(line.counted or Decimal(0)),
+            Text(f"{'+' if line.variance > 0 else ''}{quantity_text(line.variance)}", style="bold"),
+            "" if line.percent is None else f"{line.percent:+f}",
+            money_text(line.value),
+            Text(remark, style="yellow" if line.recount else ""),
+        )
+    screen.show(give_way(table, screen.console.width, ""))
 
 
 def _open(screen: Screen, state: State) -> None:

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import tomli
-from rich.table import Table as Grid
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
@@ -24,6 +23,7 @@ from kotrel.loading.options import add_drafting, wanted_of
 from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.dialogue import converse, refuse
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.workspace.settings import Workspace
@@ -122,9 +122,7 @@ def show_draft(screen: Screen, laid: LaidDown) -> None:
             )
         )
     screen.show(_form(draft))
-    grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("", "column", "", "filled from", "how", "because"):
-        grid.add_column(heading, overflow="fold")
+    grid = listing(("", "column", "", "filled from", "how", "because"))
     for each in draft.columns:
         style = "" if each.how == "seen" else "yellow"
         grid.add_row(
@@ -245,14 +243,11 @@ def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: 
 def _show_differences(screen: Screen, differences: Sequence[LayoutDifference]) -> None:
     columns = listed(list(dict.fromkeys(f"“{each.column}”" for each in differences)), 8)
     screen.show(Text(f"  Columns that do not come out: {columns}", style="yellow"))
-    grid = Grid(box=None, padding=(0, 2, 0, 2), header_style="dim")
-    for heading in ("cell", "theirs", "ours", "because"):
-        grid.add_column(heading, overflow="fold")
+    grid = listing(("cell", "theirs", "ours", "because"), indent=2)
     for each in differences[:_MOST]:
         grid.add_row(each.cell, each.theirs or "(blank)", each.ours or "(blank)", each.why)
     screen.show(grid)
-    if len(differences) > _MOST:
-        screen.show(Text(f"  … and {len(differences) - _MOST} more (--json has all)", style="dim"))
+    show_more(screen, len(differences) - _MOST, "--json has all")
 
 
 def _called(laid: LaidDown, place: int) -> str:

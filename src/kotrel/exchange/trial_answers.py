@@ -17,6 +17,7 @@ from kotrel.core.phrases import count
 from kotrel.exchange.answers import EVERY, numbers_on_lists, read_results, results_in
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked
+from kotrel.screen.listing import show_more
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.trials import Trial, trial_called
 from kotrel.workspace.settings import Workspace
@@ -75,8 +76,7 @@ def _show_answered(
 def _show_rows(rows: Sequence[Mapping[str, Any]], all_of_them: bool, screen: Screen) -> None:
     for row in rows if all_of_them else rows[:SHOWN]:
         screen.show(f"  {row['cell']}  {row['record']} {row['key']}: {row['message'] or row['outcome']}")
-    if len(rows) > SHOWN and not all_of_them:
-        screen.show(f"  … {len(rows) - SHOWN:,} more (--all lists them)")
+    show_more(screen, 0 if all_of_them else len(rows) - SHOWN)
 
 
 def _awaited(trial: Trial, args: argparse.Namespace, workspace: Workspace) -> list[Path]:

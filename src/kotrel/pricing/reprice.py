@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
@@ -20,6 +19,7 @@ from kotrel.loading.options import add_report, report_path
 from kotrel.pricing.price_picture import draw_changes
 from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
 from kotrel.screen.command_lines import quoted
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import free_name, require_new_file
 
@@ -76,18 +76,15 @@ def _show_told(screen: Screen, repriced: Repriced, every: bool) -> None:
             for place, message in shown.iter_rows():
                 row = repriced.prices.row(place, named=True)
                 screen.show(Text(f"    {row['target']} {row['item']} {row['unit']}: {message}"))
-            if shown.height < each.rows.height:
-                screen.show(Text(f"    … {each.rows.height - shown.height:,} more (--all lists them)", style="dim"))
+            show_more(screen, each.rows.height - shown.height, indent=4)
 
 
 def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
     groups = summary(repriced)
     if not groups.height:
         return
-    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    by = repriced.rules.outliers.by
-    for heading in ("list", by, "prices", "mean change", "largest", "of", "old", "new", "value at stake"):
-        table.add_column(heading, justify="left" if heading in ("list", by, "of") else "right", overflow="fold")
+    figures = ("prices", "mean change", "largest", "old", "new", "value at stake")
+    table = listing(("list", repriced.rules.outliers.by, *figures[:3], "of", *figures[3:]), right=figures)
     shown = groups if every else groups.head(GROUPS_SHOWN)
     for row in shown.iter_rows(named=True):
         currency = repriced.currencies.get(row["target"]) or repriced.rules.rates.home
@@ -104,8 +101,7 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
             f"{money_text(row['stake'])} {currency}".rstrip() if row["stake"] else "",
         )
     screen.show(Text(""), table)
-    if shown.height < groups.height:
-        screen.show(Text(f"… {groups.height - shown.height:,} more groups (--all lists them)", style="dim"))
+    show_more(screen, groups.height - shown.height, indent=0)
 
 
 def _percent(value: Decimal | None) -> str:
@@ -172,16 +168,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     add_report(parser)
 
 
+def _new_workbook(path: Path) -> Path:
+    require_new_file(path)
+    if path.suffix.lower() != ".xlsx":
+        raise WrongUse("the prices are written as an .xlsx workbook", "Use a name like prices.xlsx.", "unknown-ending")
+    return path
+
+
 def run(args: argparse.Namespace, screen: Screen) -> int:
     report = report_path(args)
     workspace = workspace_of(args, screen)
-    out = None
-    if args.output is not None:
-        out = require_new_file(Path(args.output))
-        if out.suffix.lower() != ".xlsx":
-            raise WrongUse(
-                "the prices are written as an .xlsx workbook", "Use a name like prices.xlsx.", "unknown-ending"
-            )
+    out = None if args.output is None else _new_workbook(Path(args.output))
     with screen.progress(5) as step:
         repriced = reprice(args.rules, workspace, now().date(), step)
         files: list[str] = []

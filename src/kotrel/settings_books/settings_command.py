@@ -6,13 +6,13 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.similarity import did_you_mean
 from kotrel.screen.command_lines import quoted
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 from kotrel.settings_books.book_changes import proved
 from kotrel.settings_books.book_reading import read_settings_book
@@ -108,9 +108,7 @@ def _last_used(each: SettingsFile) -> str:
 
 
 def _show_list(found: list[SettingsFile], screen: Screen) -> None:
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("settings", "file", "what it is for", "last used"):
-        table.add_column(heading, overflow="fold")
+    table = listing(("settings", "file", "what it is for", "last used"))
     for each in found:
         table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(_last_used(each), style="dim"))
     screen.show(table)
@@ -246,9 +244,7 @@ def _show_problems(screen: Screen, edits: Edits) -> None:
 def _show_changes(screen: Screen, edits: Edits) -> None:
     title = "What changes in the settings" if edits.ok else "Without these, this would change"
     screen.show(Text(f"{title}   {count(len(edits.changes), 'change')}", style="bold"))
-    table = Table(box=None, padding=(0, 2, 0, 2), header_style="dim")
-    for heading in ("cell", "setting", "from", "", "to"):
-        table.add_column(heading, overflow="fold")
+    table = listing(("cell", "setting", "from", "", "to"), indent=2)
     for change in edits.changes:
         before, after = (_shortened(text) or "(none)" for text in (change.before, change.after))
         table.add_row(change.cell, change.setting, before, "→", after)

@@ -5,13 +5,13 @@ from __future__ import annotations
 import argparse
 from datetime import datetime
 
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.exchange.folder_lists import refresh
 from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.mirror import GivenOut
 
@@ -56,9 +56,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if not lists:
         screen.show("The program has exported nothing yet: its folder has no lists.")
         return 0
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title in ("file", "record", "rows", "exported", "age", ""):
-        table.add_column(title, justify="right" if title in ("rows", "age") else "left", overflow="fold")
+    table = listing(("file", "record", "rows", "exported", "age", ""), right=("rows", "age"))
     for each, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days
         table.add_row(

@@ -6,7 +6,6 @@ import argparse
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.description.in_words import rules, what
@@ -14,15 +13,14 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.phrases import listed
 from kotrel.loading.file_options import record_named
 from kotrel.loading.opening import workspace_of
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 
 
 def show_records(screen: Screen, description: Description) -> None:
     """Record types in load order."""
     screen.show(Text(description.title, style="bold").append(" accepts these records, in load order:", style=""))
-    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    for heading in ("", "record", "title", "key", "fields", "refers to"):
-        table.add_column(heading, justify="right" if heading in ("", "fields") else "left")
+    table = listing(("", "record", "title", "key", "fields", "refers to"), right=("", "fields"))
     for place, record in enumerate(description.in_load_order(), start=1):
         targets = list(dict.fromkeys(str(field.to) for field in record.references))
         table.add_row(
@@ -48,9 +46,7 @@ def show_record(screen: Screen, record: Record) -> None:
         screen.show(Text(f"all or none: {', '.join(group)}", style="dim"))
     for rule in _rules(record):
         screen.show(Text(rule, style="dim"))
-    table = Table(box=None, padding=(0, 3, 0, 0), header_style="dim")
-    for heading in ("field", "heading", "must", "kind", "rules"):
-        table.add_column(heading, overflow="fold")
+    table = listing(("field", "heading", "must", "kind", "rules"))
     for field in record.fields.values():
         must = {"always": "always", "new": "if new", "may": ""}[field.must]
         if field.is_kept:

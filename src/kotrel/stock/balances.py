@@ -13,6 +13,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 from kotrel.stock.on_hand import require_stock
@@ -100,8 +101,7 @@ def show_balance_proof(screen: Screen, proof: BalanceProof, every: bool) -> None
         values = [money_text(row[name]) if row[name] is not None else "none" for name in ("kept value", "sum value")]
         table.add_row(*words, *quantities, *values)
     screen.show(give_way(table, screen.console.width))
-    if not every and wrong > SHOWN:
-        screen.show(Text(f"  … {wrong - SHOWN:,} more (--all lists them)", style="dim"))
+    show_more(screen, 0 if every else wrong - SHOWN)
     screen.show("")
     screen.show("Kotrel changes no balance. Next: have whoever looks after the database set these balances right.")
 

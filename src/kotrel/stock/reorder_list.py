@@ -13,55 +13,54 @@ from rich.text import Text
 from kotrel.core.phrases import count
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.table_writing import ENDINGS, write_book
-from kotrel.stock.reordering import Reorder, order_book, reorder
+from kotrel.stock.reordering import Reorder, ReorderLine, order_book, reorder
 from kotrel.stock.stock_screen import SHOWN, show_remarks
+
+
+def _cells(line: ReorderLine, with_orders: bool) -> list[str]:
+    level = line.level
+    amounts = [level.on_hand, *([level.on_order, level.reserved] if with_orders else []), level.point, level.level]
+    return [
+        line.vendor or "(no vendor)",
+        level.item,
+        line.description,
+        level.warehouse,
+        *map(quantity_text, amounts),
+        quantity_text(level.order),
+        line.unit,
+        money_text(line.value) if line.value is not None else "",
+    ]
 
 
 def show_reorder(screen: Screen, done: Reorder, with_orders: bool, every: bool) -> None:
     """What to order, by vendor, with its value."""
     if not done.lines:
-        if done.points:
-            screen.show("Nothing to order: everything is above its reorder point.")
-        else:
-            screen.show("Nothing to order: there is no reorder point among what was asked for.")
+        none = (
+            "everything is above its reorder point"
+            if done.points
+            else "there is no reorder point among what was asked for"
+        )
+        screen.show(f"Nothing to order: {none}.")
         show_remarks(screen, done.remarks)
         return
     numbers = ["on hand", *(["on order", "reserved"] if with_orders else []), "point", "level", "order"]
     titles = ("vendor", "item", "description", "warehouse", *numbers, "unit", "value")
     lines = done.lines if every else done.lines[:SHOWN]
-    rows: list[list[str]] = []
-    for line in lines:
-        level = line.level
-        amounts = [level.on_hand, *([level.on_order, level.reserved] if with_orders else []), level.point, level.level]
-        rows.append(
-            [
-                line.vendor or "(no vendor)",
-                level.item,
-                line.description,
-                level.warehouse,
-                *map(quantity_text, amounts),
-                quantity_text(level.order),
-                line.unit,
-                money_text(line.value) if line.value is not None else "",
-            ]
-        )
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     for title in titles:
         right: Literal["left", "right"] = "right" if title in (*numbers, "value") else "left"
         style = "bold" if title == "order" else ""
         most = 30 if title == "description" else None
         table.add_column(title, justify=right, no_wrap=True, overflow="ellipsis", max_width=most, style=style)
-    for row in rows:
-        table.add_row(*(Text(cell) for cell in row))
+    for line in lines:
+        table.add_row(*map(Text, _cells(line, with_orders)))
     screen.show(give_way(table, screen.console.width, "description"))
-    if len(lines) < len(done.lines):
-        screen.show(
-            Text(f"  … {len(done.lines) - len(lines):,} more (--all lists them, -o FILE writes them)", style="dim")
-        )
+    show_more(screen, len(done.lines) - len(lines), "--all lists them, -o FILE writes them")
     whole = sum(done.by_vendor.values(), Decimal(0))
     parts = [f"{vendor or 'no vendor'} {money_text(value)}" for vendor, value in done.by_vendor.items()]
     screen.show(f"{count(len(done.lines), 'line')} to order, value {money_text(whole)}: {' · '.join(parts)}")

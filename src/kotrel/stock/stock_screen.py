@@ -11,6 +11,7 @@ from rich.text import Text
 
 from kotrel.core.description.model import Field
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
@@ -51,10 +52,7 @@ def show_stock(screen: Screen, found: Stock, every: bool) -> None:
     total: list[Any] = [Text("in all", style="bold"), *([""] * (len(found.by) - 1 + named))]
     table.add_row(*total, *_totals(found))
     screen.show(give_way(table, screen.console.width, "description"))
-    if rows.height < found.rows.height:
-        screen.show(
-            Text(f"  … {found.rows.height - rows.height:,} more (--all lists them, -o FILE writes them)", style="dim")
-        )
+    show_more(screen, found.rows.height - rows.height, "--all lists them, -o FILE writes them")
     show_remarks(screen, found.remarks)
 
 

@@ -6,12 +6,12 @@ from decimal import Decimal
 from typing import Any
 
 import polars as pl
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.description.model import Record
 from kotrel.core.loading.load_model import Preview
 from kotrel.core.stock.sums import SHOWN_DECIMALS, half_away
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 
 
@@ -40,18 +40,8 @@ def show_totals(screen: Screen, preview: Preview, records: dict[str, Record]) ->
     totals = document_totals(preview)
     if totals is None:
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title, right in (
-        ("posts", False),
-        ("warehouse", False),
-        ("against", False),
-        ("on", False),
-        ("documents", True),
-        ("lines", True),
-        ("quantity", True),
-        ("value", True),
-    ):
-        table.add_column(title, justify="right" if right else "left")
+    figures = ("documents", "lines", "quantity", "value")
+    table = listing(("posts", "warehouse", "against", "on", *figures), right=figures)
     for row in totals.iter_rows(named=True):
         record = records.get(row["kind"])
         table.add_row(

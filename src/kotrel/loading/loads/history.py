@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
@@ -19,12 +18,22 @@ from kotrel.loading.file_options import record_named
 from kotrel.loading.loads.undoing import Undone
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import day
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
+from kotrel.systems.interface import Receipt
 
 ROWS_SHOWN = 20
 LOADS_SHOWN = 30
 """The newest loads are listed, unless others are asked for."""
+
+
+def _state(entry: Entry) -> Text:
+    if entry.trouble:
+        return Text("changed since", style="bold red")
+    if entry.undone_by:
+        return Text(f"undone by {load_name(entry.undone_by)}", style="dim")
+    return Text(entry.status, style={"refused": "red", "sent": "yellow"}.get(entry.status, "green"))
 
 
 def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
@@ -32,21 +41,13 @@ def show_history(screen: Screen, entries: Sequence[Entry]) -> None:
     if not entries:
         screen.show(Text("No loads yet."))
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("load", "when", "who", "what", "rows", "state"):
-        table.add_column(heading, overflow="fold")
+    table = listing(("load", "when", "who", "what", "rows", "state"))
     for entry in reversed(entries):
         what = f"undo of {load_name(entry.of)}" if entry.of else listed(entry.files, 3)
         if entry.remark:
             what += f" — {entry.remark}"
-        state = (
-            Text(f"undone by {load_name(entry.undone_by)}", style="dim")
-            if entry.undone_by
-            else Text(entry.status, style={"refused": "red", "sent": "yellow"}.get(entry.status, "green"))
-        )
-        if entry.trouble:
-            state = Text("changed since", style="bold red")
-        table.add_row(entry.name, when(entry.at), Text(_loaded_by(entry)), Text(what), Text(_counts(entry)), state)
+        cells = map(Text, (entry.name, when(entry.at), _loaded_by(entry), what, _counts(entry)))
+        table.add_row(*cells, _state(entry))
     screen.show(give_way(table, screen.console.width, "what", "rows"))
     _show_troubles(screen, entries)
 
@@ -107,8 +108,8 @@ def show_notes(screen: Screen, notes: Sequence[str]) -> None:
         screen.show(Text(f"  {note}", style="yellow"))
 
 
-def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
-    """One load row by row, warnings first."""
+def _show_load(screen: Screen, entry: Entry, page: OutcomePage) -> None:
+    """Which load it is, and how many of its rows came out how."""
     title = Text(entry.name, style="bold").append(
         f" · {listed(entry.files, 3)} · {when(entry.at)} · {_loaded_by(entry)} · ", style=""
     )
@@ -121,26 +122,27 @@ def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -
     ]
     screen.show(title, Text(f"{count(page.total, 'row')}: {', '.join(parts)}"))
     if entry.fingerprint:
-        screen.show(
-            Text(f"content {entry.fingerprint[:16]}…" + (f" · {entry.remark}" if entry.remark else ""), style="dim")
-        )
+        remark = f" · {entry.remark}" if entry.remark else ""
+        screen.show(Text(f"content {entry.fingerprint[:16]}…{remark}", style="dim"))
+
+
+def show_outcome(screen: Screen, entry: Entry, page: OutcomePage, every: bool) -> None:
+    """One load row by row, warnings first."""
+    _show_load(screen, entry, page)
     show_notes(screen, entry.notes)
     if entry.status == "refused":
         screen.show(Text("Nothing was loaded, because of the rows below.", style="bold red"))
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("where", "record", "key", "what", "outcome", "message"):
-        table.add_column(heading, overflow="fold")
     if not page.rows.height:
         screen.show(Text("\nNo row was changed (--all lists them)."))
         return
+    table = listing(("where", "record", "key", "what", "outcome", "message"))
     for file, sheet, row, record, key, action, outcome, message in page.rows.iter_rows():
         where = f"{sheet}!{row}" if sheet else f"{short(file, 20)}, line {row}"
         style = {"warning": "yellow", "refused": "bold red"}.get(outcome, "")
         what = "unchanged" if action == "same" else action
         table.add_row(Text(where), record, Text(key or ""), what, Text(outcome, style=style), Text(message or ""))
     screen.show(Text(""), table)
-    if page.more:
-        screen.show(Text(f"… {page.more:,} more (--all lists them)", style="dim"))
+    show_more(screen, page.more, indent=0)
     if page.same and not every:
         screen.show(Text(f"{count(page.same, 'row')} unchanged (--all lists them)", style="dim"))
 
@@ -169,57 +171,55 @@ def outcome_json(entry: Entry, rows: pl.DataFrame) -> dict[str, Any]:
 def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> None:
     """What an undo did, or what stands in its way."""
     name = undone.entry.name
-    if undone.receipt is not None and undone.receipt.status == "sent":
-        screen.show(
-            Text(
-                f"Sent {load_name(undone.number or 0)}, which takes {name} back: {_way_back_said(undone)}",
-                style="bold green",
-            )
-        )
-        for file in undone.receipt.files:
-            screen.show(f"  {file}")
-        for remark in (*undone.remarks, *undone.receipt.remarks):
-            screen.show(Text(f"  {remark}", style="yellow"))
-        screen.show(
-            f"Next: when the program has read it: {screen.program} outcome {load_name(undone.number or 0)} --result RESULT"
-        )
-        if undone.status == "undone":
-            return
-    elif undone.status in ("undone", "undone in part"):
-        done = _way_back_said(undone)
-        title = f"{name} is {undone.status}"
-        screen.show(
-            Text(title, style="bold green" if undone.status == "undone" else "bold yellow").append(
-                f" (as {load_name(undone.number or 0)}): {done}", style=""
-            )
-        )
-        for number, by in list(undone.reversed.items())[:ROWS_SHOWN]:
-            screen.show(f"  {number} is taken back by {by}")
-        for remark in undone.remarks:
-            screen.show(Text(f"  {remark}", style="yellow"))
-        if undone.status == "undone":
-            return
-    if undone.status in ("refused", "undone in part"):
-        if undone.status == "refused":
-            screen.show(
-                Text(f"{name} cannot be undone: ", style="bold red").append(
-                    f"{count(len(undone.blocked_by), 'obstacle')}; nothing was changed", style=""
-                )
-            )
-        else:
-            screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
-        table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-        for heading in ("  record", "key", "what blocks it"):
-            table.add_column(heading, overflow="fold")
-        for each in undone.blocked_by[:ROWS_SHOWN]:
-            table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
-        screen.show(table)
-        if len(undone.blocked_by) > ROWS_SHOWN:
-            screen.show(Text(f"  … {len(undone.blocked_by) - ROWS_SHOWN:,} more (--json lists them all)", style="dim"))
-        if undone.status == "refused":
-            screen.show(Text(f"Next: {screen.program} undo {name} --partial    undoes the other rows", style="dim"))
+    if undone.status not in ("undone", "undone in part", "refused"):
+        screen.show(Text(f"{name} was not undone."))
         return
-    screen.show(Text(f"{name} was not undone."))
+    if undone.receipt is not None and undone.receipt.status == "sent":
+        _show_sent(screen, undone, undone.receipt)
+    elif undone.status != "refused":
+        _show_taken_back(screen, undone)
+    if undone.status == "undone":
+        return
+    if undone.status == "refused":
+        screen.show(
+            Text(f"{name} cannot be undone: ", style="bold red").append(
+                f"{count(len(undone.blocked_by), 'obstacle')}; nothing was changed", style=""
+            )
+        )
+    else:
+        screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
+    table = listing(("  record", "key", "what blocks it"))
+    for each in undone.blocked_by[:ROWS_SHOWN]:
+        table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
+    screen.show(table)
+    show_more(screen, len(undone.blocked_by) - ROWS_SHOWN, "--json lists them all")
+    if undone.status == "refused":
+        screen.show(Text(f"Next: {screen.program} undo {name} --partial    undoes the other rows", style="dim"))
+
+
+def _show_sent(screen: Screen, undone: Undone, receipt: Receipt) -> None:
+    number = load_name(undone.number or 0)
+    screen.show(
+        Text(f"Sent {number}, which takes {undone.entry.name} back: {_way_back_said(undone)}", style="bold green")
+    )
+    for file in receipt.files:
+        screen.show(f"  {file}")
+    for remark in (*undone.remarks, *receipt.remarks):
+        screen.show(Text(f"  {remark}", style="yellow"))
+    screen.show(f"Next: when the program has read it: {screen.program} outcome {number} --result RESULT")
+
+
+def _show_taken_back(screen: Screen, undone: Undone) -> None:
+    style = "bold green" if undone.status == "undone" else "bold yellow"
+    screen.show(
+        Text(f"{undone.entry.name} is {undone.status}", style=style).append(
+            f" (as {load_name(undone.number or 0)}): {_way_back_said(undone)}", style=""
+        )
+    )
+    for number, by in list(undone.reversed.items())[:ROWS_SHOWN]:
+        screen.show(f"  {number} is taken back by {by}")
+    for remark in undone.remarks:
+        screen.show(Text(f"  {remark}", style="yellow"))
 
 
 def _way_back_said(undone: Undone) -> str:

@@ -14,11 +14,12 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
-from kotrel.core.loading.load_model import Preview
+from kotrel.core.loading.load_model import Checked, Preview
 from kotrel.core.phrases import count, listed, short
 from kotrel.core.rows.rows import Rows
 from kotrel.loading.loads.documents_screen import money_text, show_totals, totals_json
 from kotrel.loading.sheets_in.findings_screen import checked_json, counts_line, headline, show_checked, show_created
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Altered
 
@@ -29,18 +30,8 @@ def show_stakes(screen: Screen, stakes: pl.DataFrame | None, every: bool) -> Non
     """A line for each list and, below it, for each of its categories."""
     if stakes is None:
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for title, right in (
-        ("prices of", False),
-        ("category", False),
-        ("prices", True),
-        ("new", True),
-        ("mean change", True),
-        ("largest", True),
-        ("at", False),
-        ("value at stake", True),
-    ):
-        table.add_column(title, justify="right" if right else "left")
+    figures = ("prices", "new", "mean change", "largest", "value at stake")
+    table = listing(("prices of", "category", *figures[:4], "at", figures[4]), right=figures)
     shown = stakes if every or stakes.height <= SHOWN else stakes.filter(pl.col("category").is_null())
     for row in shown.iter_rows(named=True):
         style = "bold" if row["category"] is None else ""
@@ -87,15 +78,14 @@ CHANGES_SHOWN = 12
 STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "dim", "refused": "bold red"}
 
 
-def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
-    """What a load would do: the counts, then each change from what to what."""
-    told = [each for each in preview.checked if each.consequence is None or not each.ok]
+def _show_sheets(screen: Screen, told: Sequence[Checked], every: bool) -> None:
+    """What is to be said of each sheet; what has nothing of its own to say stands with the next."""
     silent: list[Rows] = []
-    for place, checked in enumerate(told):
+    for number, checked in enumerate(told):
         if checked.says_nothing:
             silent.append(checked.rows)
             continue
-        if place > len(silent):
+        if number > len(silent):
             screen.show("")
         if not checked.ok or any(group.severity == "warning" for group in checked.rows.findings):
             # A warning that nobody sees before the load is none.
@@ -106,17 +96,17 @@ def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
                 screen.show(Text(f"  {remark}", style="dim"))
             screen.show(*_defaulted((*silent, checked.rows)))
         silent = []
+
+
+def show_preview(screen: Screen, preview: Preview, every: bool) -> None:
+    """What a load would do: the counts, then each change from what to what."""
+    _show_sheets(screen, [each for each in preview.checked if each.consequence is None or not each.ok], every)
     for checked in preview.checked:
         if checked.consequence is not None and checked.consequence != "posted":
             show_created(screen, checked)
-    if preview.before is not None:
-        before = preview.before
-        screen.show(
-            Text(
-                f"The same content was already {'sent' if before.waiting else 'loaded'} as {before.name}, by {before.who}.",
-                style="yellow",
-            )
-        )
+    if (before := preview.before) is not None:
+        done = "sent" if before.waiting else "loaded"
+        screen.show(Text(f"The same content was already {done} as {before.name}, by {before.who}.", style="yellow"))
     show_totals(screen, preview, {each.record.name: each.record for each in preview.changes})
     show_stakes(screen, preview.stakes, every)
     for changes in preview.changes:
@@ -185,8 +175,7 @@ def _show_changed(screen: Screen, changes: RecordChanges, every: bool) -> None:
     summary = ", ".join(f"{changes.record.fields[name].title} in {number:,}" for name, number in by_field.iter_rows())
     screen.show(Text("  ~ ", style="yellow").append(summary))
     screen.show(_changes_table(changes.record, cells if every else cells.head(CHANGES_SHOWN)))
-    if not every and cells.height > CHANGES_SHOWN:
-        screen.show(Text(f"    … {cells.height - CHANGES_SHOWN:,} more changes (--all lists them)", style="dim"))
+    show_more(screen, 0 if every else cells.height - CHANGES_SHOWN, indent=4)
 
 
 def _changes_table(record: Record, cells: pl.DataFrame) -> Table:
@@ -228,8 +217,7 @@ def show_altered(screen: Screen, altered: Sequence[Altered], records: Mapping[st
     for (_, _, words), same in lines if every else lines[:CHANGES_SHOWN]:
         where = same[0].key if len(same) == 1 else count(len(same), "row")
         screen.show(Text(f"  {where}: {words}"))
-    if not every and len(lines) > CHANGES_SHOWN:
-        screen.show(Text(f"    … {len(lines) - CHANGES_SHOWN:,} more (--all lists them)", style="dim"))
+    show_more(screen, 0 if every else len(lines) - CHANGES_SHOWN, indent=4)
 
 
 def preview_json(preview: Preview) -> dict[str, Any]:

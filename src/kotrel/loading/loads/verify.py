@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
@@ -17,6 +16,7 @@ from kotrel.core.columns import ACTION, before
 from kotrel.core.phrases import count, short
 from kotrel.loading.loads.undoing import load_number, require_whole
 from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Reading, Step, System
 
@@ -139,15 +139,12 @@ def show_verified(screen: Screen, verified: Verified, every: bool) -> None:
         screen.show(line.append(f"{count(verified.differences.height, 'difference')}", style="bold red"))
     if verified.too_old:
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("  record", "key", "field", "sent", "now"):
-        table.add_column(heading, overflow="fold")
+    table = listing(("  record", "key", "field", "sent", "now"))
     shown = verified.differences if every else verified.differences.head(SHOWN)
     for record, key, name, sent, held in shown.iter_rows():
         table.add_row(f"  {record}", Text(key or ""), name or "", Text(short(sent, 40)), Text(short(held, 40)))
     screen.show(table)
-    if shown.height < verified.differences.height:
-        screen.show(Text(f"  … {verified.differences.height - shown.height:,} more (--all lists them)", style="dim"))
+    show_more(screen, verified.differences.height - shown.height)
     if entry.waiting:
         screen.show(
             f"The program has not answered for these, or has refused them: kotrel outcome {entry.name} --result RESULT"

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.comparison import TableDifference
@@ -16,6 +15,7 @@ from kotrel.core.phrases import count, listed, short
 from kotrel.loading.opening import now
 from kotrel.loading.options import add_reading, wanted_of
 from kotrel.loading.sheets_in.comparing import Compared, SheetComparison, compare_files
+from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file
@@ -96,9 +96,7 @@ def _show_changed(screen: Screen, part: SheetComparison, every: bool) -> None:
     changed = part.difference.changed
     if not changed.height:
         return
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("  key", "column", "from", "to"):
-        table.add_column(heading, justify="right" if heading == "from" else "left")
+    table = listing(("  key", "column", "from", "to"), right=("from",))
     shown = changed if every else changed.head(SHOWN)
     last = None
     for key, column, before, after in shown.iter_rows():
@@ -111,8 +109,7 @@ def _show_changed(screen: Screen, part: SheetComparison, every: bool) -> None:
         )
         last = key
     screen.show(Text(""), table)
-    if shown.height < changed.height:
-        screen.show(Text(f"  … {changed.height - shown.height:,} more changes (--all lists them)", style="dim"))
+    show_more(screen, changed.height - shown.height)
 
 
 def _show_rows(screen: Screen, part: SheetComparison, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:

@@ -17,6 +17,7 @@ from kotrel.core.phrases import count, listed_and, short
 from kotrel.core.rows.findings import SEVERITIES, FindingGroup, RepairGroup, count_by_severity, rows_with, worst_first
 from kotrel.core.rows.rows import Rows
 from kotrel.screen.json_streaming import Streamed
+from kotrel.screen.listing import show_more
 from kotrel.screen.screen import Screen
 
 if TYPE_CHECKING:
@@ -229,11 +230,9 @@ Line = tuple[str, str, str, str, str]
 
 def _every(lines: Sequence[Line]) -> Table:
     """Every finding on its own line."""
-    from rich.table import Table
+    from kotrel.screen.listing import listing
 
-    table = Table(box=None, padding=(0, 2, 0, 0), show_header=True, header_style="dim")
-    for heading in HEADINGS:
-        table.add_column(heading, overflow="fold")
+    table = listing(HEADINGS)
     for line in lines:
         table.add_row(*map(Text, line))
     return table
@@ -282,8 +281,7 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
         for row, before, after, proof in cells.iter_rows():
             line = f"    {rows.table.place(row, group.letter)}  “{short(before)}” → {short(after) if after is not None else '(blank)'}"
             screen.show(Text(line).append(f"   {proof}", style="dim"))
-        if not every and group.count > EXAMPLES:
-            screen.show(Text(f"    … {group.count - EXAMPLES:,} more (--all lists them)", style="dim"))
+        show_more(screen, group.count - cells.height, indent=4)
 
 
 # --- JSON ------------------------------------------------------------------------------------------------------------

@@ -7,7 +7,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from rich.table import Table as Grid
 from rich.text import Text
 
 from kotrel.core.phrases import listed
@@ -21,6 +20,7 @@ from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file, names_o
 from kotrel.loading.sheets_in.writing_questions import about_writing
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.dialogue import converse
+from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.workspace.mapping_reading import READ_BY
@@ -33,9 +33,7 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     if mapped.table.sheet:
         title.append(f" · sheet “{mapped.table.sheet}”", style="")
     screen.show(title.append(f" as {mapped.record.name}", style=""))
-    grid = Grid(box=None, padding=(0, 2, 0, 0), header_style="dim")
-    for heading in ("", "column", "", "feeds", "sure", "because"):
-        grid.add_column(heading, justify="right" if heading == "sure" else "left", overflow="fold")
+    grid = listing(("", "column", "", "feeds", "sure", "because"), right=("sure",))
     for each in mapped.proposals:
         style = "" if each.sure >= 90 else "yellow"
         grid.add_row(
