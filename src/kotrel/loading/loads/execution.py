@@ -135,6 +135,16 @@ def _stamps(understood: Understood) -> dict[str, str]:
     return found | ({STAMP: understood.export.stamp} if understood.export is not None else {})
 
 
+def _require_as_shown(shown: Preview | None, found: Preview) -> None:
+    """Raises OutOfReach where somebody has said yes to other changes than would be made now."""
+    if shown is not None and not _same_changes(shown, found):
+        raise OutOfReach(
+            "the system changed while you were looking at the preview; nothing was loaded",
+            "Run the load again and look at the new preview.",
+            "changed-meanwhile",
+        )
+
+
 def _load(
     parts: Sequence[SheetRows],
     workspace: Workspace,
@@ -153,21 +163,13 @@ def _load(
                 found = _preview(parts, workspace, order, writing, stamp, step, refusals)
                 if not _may_go_on(found, order):
                     return _not_loaded(found)
-                if shown is not None and not refusals and not _same_changes(shown, found):
-                    raise OutOfReach(
-                        "the system changed while you were looking at the preview; nothing was loaded",
-                        "Run the load again and look at the new preview.",
-                        "changed-meanwhile",
-                    )
+                if not refusals:
+                    _require_as_shown(shown, found)
                 plan = replace(plan_of(found, replace(stamp, notes=found.notes)), wait=order.wait)
                 _log_plan(found, order)
                 receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
-            LOG.info(
-                "%s: %s",
-                "tried" if order.trial else receipt.status,
-                load_name(receipt.number) if receipt.number else "no number",
-            )
             status = "tried" if order.trial else receipt.status
+            LOG.info("%s: %s", status, load_name(receipt.number) if receipt.number else "no number")
             return Loaded(status, receipt.number or None, found, altered=receipt.altered, receipt=receipt)
         except Refused as refused:
             assert found is not None

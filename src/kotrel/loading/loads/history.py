@@ -304,11 +304,22 @@ def chosen(entries: Sequence[Entry], since: str, who: str, file: str, record: st
     ]
 
 
+def _show_some(screen: Screen, some: Sequence[Entry], entries: Sequence[Entry], every: bool) -> None:
+    """The loads that were asked for, and how many others there are."""
+    if some or not entries:
+        show_history(screen, some)
+    if len(some) < len(entries):
+        more = "" if every else " (--all shows the others, and proves their lines, too)"
+        screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}{more}", style="dim"))
+    # What was changed since is shown, whatever was asked for.
+    _show_troubles(screen, [entry for entry in entries if entry not in some])
+
+
 def run(args: argparse.Namespace, screen: Screen) -> int:
     workspace = workspace_of(args, screen)
     if args.record:
         record_named(workspace.description, args.record)  # a wrong name is an error
-    asked = (args.since or "", args.who or "", args.file or "", args.record or "")
+    asked = [given or "" for given in (args.since, args.who, args.file, args.record)]
     every = args.all or screen.as_json or any(asked)
     entries = workspace.system().audited_history(None if every else LOADS_SHOWN)
     some = chosen(entries, *asked)
@@ -316,11 +327,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if screen.as_json:
         screen.json(history_json(some))
     else:
-        if some or not entries:
-            show_history(screen, some)
-        if len(some) < len(entries):
-            more = "" if every else " (--all shows the others, and proves their lines, too)"
-            screen.show(Text(f"Shown: {len(some):,} of {count(len(entries), 'load')}{more}", style="dim"))
-        # What was changed since is shown, whatever was asked for.
-        _show_troubles(screen, [entry for entry in entries if entry not in some])
+        _show_some(screen, some, entries, every)
     return 1 if any(entry.trouble for entry in entries) else 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kotrel.core.changes.journal import load_name
+from kotrel.core.changes.journal import Entry, load_name
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Preview
 from kotrel.core.phrases import count, listed
@@ -14,8 +14,9 @@ from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
-from kotrel.loading.sheets_in.next_steps import next_steps
+from kotrel.loading.sheets_in.next_steps import next_steps, show_steps
 from kotrel.screen.screen import Screen
+from kotrel.systems.interface import Receipt
 
 
 def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> None:
@@ -46,7 +47,13 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
         )
     for remark in receipt.remarks:
         screen.show(remark)
-    if loaded.status == "tried" and files:
+    _show_next(screen, loaded, receipt, args)
+
+
+def _show_next(screen: Screen, loaded: Loaded, receipt: Receipt, args: argparse.Namespace) -> None:
+    """What to do after a trial, or after a load was sent."""
+    name = load_name(loaded.number) if loaded.number else receipt.reference
+    if loaded.status == "tried" and receipt.files:
         screen.show("Nothing was sent.")
         screen.show(
             f"Next: {screen.program} outcome {receipt.reference} --wait    shows what the program says about each row (or --result FILE)\n"
@@ -54,7 +61,7 @@ def show_receipt(screen: Screen, loaded: Loaded, args: argparse.Namespace) -> No
         )
     elif loaded.status == "tried":
         screen.show(f"Trial only: nothing was saved. Next: {screen.again(args, 'load')}")
-    elif files:
+    elif receipt.files:
         screen.show(
             f"Next: {screen.program} outcome {name} --result RESULT    reads what the program says about each row (--wait looks for it)\n"
             f"      {screen.program} verify {name}    once the program has exported its lists again"
@@ -95,16 +102,20 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     add_report(parser)
 
 
-def run(args: argparse.Namespace, screen: Screen) -> int:
-    files = files_of(args)
-    report = report_path(args)
-    workspace = workspace_of(args, screen)
+def _require_a_way_to_ask(args: argparse.Namespace, screen: Screen) -> None:
     if not args.yes and not args.trial and (screen.as_json or not screen.is_terminal):
         raise WrongUse(
             "load asks before it changes anything, and there is no terminal to ask on",
             "Add --yes to load without asking.",
             "needs-yes",
         )
+
+
+def run(args: argparse.Namespace, screen: Screen) -> int:
+    files = files_of(args)
+    report = report_path(args)
+    workspace = workspace_of(args, screen)
+    _require_a_way_to_ask(args, screen)
 
     def agree(preview: Preview) -> bool:
         show_preview(screen, preview, args.all)
@@ -164,57 +175,62 @@ def _json(loaded: Loaded) -> dict[str, object]:
 
 
 def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
-    before = loaded.preview.before
     if loaded.status == "loaded":
-        name = load_name(loaded.number or 0)
-        screen.show(f"Loaded as {name}:")
-        show_loaded_counts(screen, loaded.preview.counts())
-        show_altered(
-            screen, loaded.altered, {each.record.name: each.record for each in loaded.preview.changes}, args.all
-        )
-        for record, codes in loaded.preview.creates().items():
-            screen.show(f"Created: {record} {', '.join(codes)}")
-        show_notes(screen, loaded.preview.notes)
-        for path, number in loaded.rest:
-            screen.show(
-                f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
-            )
-        screen.show(f"Next: {screen.program} outcome {name}    shows each row")
-        screen.show(f"      {screen.program} undo {name}    takes it back")
+        _show_loaded(loaded, args, screen)
     elif loaded.status in ("sent", "tried"):
         show_receipt(screen, loaded, args)
-    elif before is not None:
-        verb = "sent" if before.waiting else "loaded"
-        screen.show(
-            f"Nothing to do: the same content was already {verb} as {before.name}, by {before.who}, {when(before.at)}."
-        )
-        if any(each.record.nature == "document" for each in loaded.preview.changes):
-            screen.show(
-                "      Documents are posted once. To post the same once more, give them other numbers (--number)."
-            )
-        elif before.waiting:
-            screen.show(f"      {screen.program} outcome {before.name}    shows whether it is answered")
-        else:
-            screen.show(
-                f"      {screen.again(args, 'load', '--again')}    loads it again, over anything that has changed since"
-            )
+    elif loaded.preview.before is not None:
+        _show_loaded_before(loaded.preview, loaded.preview.before, args, screen)
     elif loaded.status == "nothing to do":
         screen.show("Nothing to do: the system already holds all of it.")
     elif loaded.status == "refused":
-        show_preview(screen, loaded.preview, args.all)
-        screen.show("")
-        done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
-        screen.show(f"{done}.")
-        for place, words in enumerate(next_steps(loaded.preview.checked, [], args, screen)):
-            screen.show(f"{'      ' if place else 'Next: '}{words}")
-        if loaded.number is not None:
-            name = load_name(loaded.number)
-            screen.show(
-                f"      {screen.program} outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
-            )
-        if loaded.preview.has_good_rows and not args.good_rows:
-            screen.show(
-                f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
-            )
+        _show_refused(loaded, args, screen)
     else:
         screen.show("Nothing was loaded.")
+
+
+def _show_loaded(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
+    name = load_name(loaded.number or 0)
+    screen.show(f"Loaded as {name}:")
+    show_loaded_counts(screen, loaded.preview.counts())
+    show_altered(screen, loaded.altered, {each.record.name: each.record for each in loaded.preview.changes}, args.all)
+    for record, codes in loaded.preview.creates().items():
+        screen.show(f"Created: {record} {', '.join(codes)}")
+    show_notes(screen, loaded.preview.notes)
+    for path, number in loaded.rest:
+        screen.show(
+            f"Not loaded: {count(number, 'row')}, written to {path} with the reasons. Fix them there, then load that file."
+        )
+    screen.show(f"Next: {screen.program} outcome {name}    shows each row")
+    screen.show(f"      {screen.program} undo {name}    takes it back")
+
+
+def _show_loaded_before(preview: Preview, before: Entry, args: argparse.Namespace, screen: Screen) -> None:
+    verb = "sent" if before.waiting else "loaded"
+    screen.show(
+        f"Nothing to do: the same content was already {verb} as {before.name}, by {before.who}, {when(before.at)}."
+    )
+    if any(each.record.nature == "document" for each in preview.changes):
+        step = "Documents are posted once. To post the same once more, give them other numbers (--number)."
+    elif before.waiting:
+        step = f"{screen.program} outcome {before.name}    shows whether it is answered"
+    else:
+        step = f"{screen.again(args, 'load', '--again')}    loads it again, over anything that has changed since"
+    screen.show(f"      {step}")
+
+
+def _show_refused(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
+    show_preview(screen, loaded.preview, args.all)
+    screen.show("")
+    done = "The system would refuse this; nothing was loaded" if args.trial else "Nothing was loaded"
+    screen.show(f"{done}.")
+    show_steps(screen, next_steps(loaded.preview.checked, [], args, screen))
+    if loaded.number is not None:
+        name = load_name(loaded.number)
+        screen.show(
+            f"      {screen.program} outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
+        )
+    if loaded.preview.has_good_rows and not args.good_rows:
+        screen.show(
+            f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
+        )

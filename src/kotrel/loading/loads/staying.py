@@ -42,6 +42,20 @@ class Staying:
     archived: int = 0
 
 
+def _parted(each: RecordChanges, keys: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """Rows that would be removed and have one of the keys, and all others."""
+    key = list(each.record.key)
+    stayed = each.frame.join(keys, left_on=[before(name) for name in key], right_on=key, how="semi", nulls_equal=True)
+    stayed = stayed.filter(pl.col(ACTION) == "removed")
+    return stayed, each.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
+
+
+def _stay_in_words(record: Record, rows: int, archived: bool) -> str:
+    stay, them = ("stays", "it") if rows == 1 else ("stay", "them")
+    how = ", archived" if archived else ""
+    return f"{count(rows, f'{record.title.lower()} row')} {stay}{how}: posted documents refer to {them} and are never deleted"
+
+
 def with_staying_rows(
     reading: Reading,
     description: Description,
@@ -55,8 +69,8 @@ def with_staying_rows(
         posted: what the load did to documents and the ledger.
         blocked_by: what blocks it of removing or restoring rows.
     """
-    stays = _named_by(reversal, posted)
-    if not any(keys.height for keys in stays.values()):
+    stays = {name: keys for name, keys in _named_by(reversal, posted).items() if keys.height}
+    if not stays:
         return Staying(tuple(reversal), tuple(blocked_by), ())
     gone = [_as_removed(each) for each in posted]
     # Balances follow the ledger.
@@ -67,15 +81,11 @@ def with_staying_rows(
     archived = 0
     for each in reversal:
         record, keys = each.record, stays.get(each.record.name)
-        if keys is None or not keys.height:
+        if keys is None:
             done.append(each)
             continue
         key = list(record.key)
-        stayed = each.frame.join(
-            keys, left_on=[before(name) for name in key], right_on=key, how="semi", nulls_equal=True
-        )
-        stayed = stayed.filter(pl.col(ACTION) == "removed")
-        left = each.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
+        stayed, left = _parted(each, keys)
         if left.height:
             done.append(replace(each, frame=left, origin=None))
         if not stayed.height:
@@ -86,15 +96,9 @@ def with_staying_rows(
         removed = stayed.select(pl.col(before(name)).alias(name) for name in key)
         ways += refer_to(reading, description, record, removed, [*reversal, *gone], kept)
         withdrawn = _withdrawn(reading, each, stayed)
-        if withdrawn is not None:
-            done.append(withdrawn)
-            archived += withdrawn.count("changed")
-        how = ", archived" if withdrawn is not None else ""
-        rows = count(stayed.height, f"{record.title.lower()} row")
-        remarks.append(
-            f"{rows} stay{'s' if stayed.height == 1 else ''}{how}: posted documents refer to "
-            f"{'it' if stayed.height == 1 else 'them'} and are never deleted"
-        )
+        done += filter(None, (withdrawn,))
+        archived += withdrawn.count("changed") if withdrawn is not None else 0
+        remarks.append(_stay_in_words(record, stayed.height, withdrawn is not None))
     return Staying(tuple(done), tuple(dict.fromkeys(ways)), tuple(remarks), archived)
 
 

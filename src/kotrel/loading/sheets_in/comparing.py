@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
@@ -130,16 +130,25 @@ def _with_codes(understood: list[list[Understood]], workspace: Workspace) -> lis
         return understood
 
 
+def _not_in_other(path: Path, mine: Mapping[str, tuple[Record, Comparable]], others: Collection[str]) -> list[str]:
+    return [
+        f"{path.name}: {_sheets(part.sheets)} as {name}, which the other file has not, is not compared"
+        for name, (_, part) in mine.items()
+        if name not in others
+    ]
+
+
 def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
     """None where the files have no record in common, or a sheet lacks its key,
     or the key is in none of them as a field.
     """
     old, new = (by_record(each) for each in understood)
     shared = [name for name in old if name in new]
-    keyed = all(each.rows.has_key for file in understood for each in file if each.rows.record.name in shared)
+    read = [each.rows for file in understood for each in file if each.rows.record.name in shared]
+    if not read or not all(rows.has_key for rows in read):
+        return None
     # Where a mapping makes the codes, they are not in the sheet.
-    made = key is None and any(_is_blank(side[name], old[name][0].key) for name in shared for side in (old, new))
-    if not shared or not keyed or made:
+    if key is None and any(_is_blank(side[name], side[name][0].key) for name in shared for side in (old, new)):
         return None
     parts: list[SheetComparison] = []
     for name in shared:
@@ -150,12 +159,7 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
     if not parts:
         return None
     remarks = _of_files(files, [_remarks(each) for each in understood])
-    for path, mine, others in ((files[0], old, new), (files[1], new, old)):
-        alone = {name: part for name, part in mine.items() if name not in others}
-        remarks += [
-            f"{path.name}: {_sheets(part.sheets)} as {name}, which the other file has not, is not compared"
-            for name, (_, part) in alone.items()
-        ]
+    remarks += [*_not_in_other(files[0], old, new), *_not_in_other(files[1], new, old)]
     compared = {part.record.name for part in parts if part.record is not None}
     remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in shared if name not in compared]
     return Compared(*files, tuple(parts), tuple(dict.fromkeys(remarks)))

@@ -32,6 +32,15 @@ def _lookup_question(seen: LookupFound, there: Table, money: Proposal | None) ->
     )
 
 
+def _answered(said: str) -> tuple[int, str, str]:
+    """The parts of an answer such as “2 percent online price”: the number (0 where there is none), whether figures are
+    parts or per cent, and the field's name.
+    """
+    number, *words = said.split()
+    parts = folded(words[0]) if words and folded(words[0]) in ("parts", "percent") else ""
+    return int(number) if number.isdecimal() else 0, parts, " ".join(words[1:] if parts else words)
+
+
 def about_lookup(mapped: Mapped, seen: LookupFound) -> DialogueQuestion:
     """Whether a column names rows of another sheet, and which of its numbers is a discount."""
     record = mapped.record
@@ -44,22 +53,19 @@ def about_lookup(mapped: Mapped, seen: LookupFound) -> DialogueQuestion:
         if not said or read_yes_no(said) == "no":
             _leave_out_lookup(document, seen.column.heading)
             return None
-        number, *words = said.split()
-        if not number.isdecimal() or not 1 <= int(number) <= len(seen.headings) or money is None:
+        number, parts, name = _answered(said)
+        if not 1 <= number <= len(seen.headings) or money is None:
             return f"answer with a number ({offered}), or Enter for none"
-        parts = folded(words[0]) if words and folded(words[0]) in ("parts", "percent") else ""
-        name = " ".join(words[1:] if parts else words)
         field = field_named(record, name) if name else money.field
         if (trouble := _trouble_with_amount(document, record, field, name, money)) is not None or field is None:
             return trouble
-        heading = seen.headings[int(number) - 1]
+        heading = seen.headings[number - 1]
         column = next(each for each in there.columns if each.heading == heading)
         signs, small = _per_cents(there, column)
         if small and not parts:
             some = values_shown(there, column, 3)
-            return f"“{heading}” has {some}, all below 1: answer “{number} parts {name}” if 0.4 means 40 %, “{number} percent {name}” if it means 0.4 %".replace(
-                " ”", "”"
-            )
+            as_parts, as_percent = (" ".join(filter(None, (str(number), how, name))) for how in ("parts", "percent"))
+            return f"“{heading}” has {some}, all below 1: answer “{as_parts}” if 0.4 means 40 %, “{as_percent}” if it means 0.4 %"
         looked = next(iter(_lookups_by(document, seen.column.heading)), None)
         _feed_discounted(document, field, money, _per_cent_read(f"[{looked}.{heading}]", heading, signs, parts))
         return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
@@ -31,7 +31,7 @@ def follow_up_questions(
     open_ = {
         name: field
         for name, field in record.fields.items()
-        if not (name in fed or name in mapped.missing or field.default or field.default_from or field.numbered)
+        if name not in fed and name not in mapped.missing and not _fills_itself(field)
     }
     found = []
     for name in record.key:
@@ -43,11 +43,22 @@ def follow_up_questions(
     for name, field in open_.items():
         if name not in record.key and field.must != "may" and not field.same_as:
             found.append(about_missing(mapped.table, field, names))
-    for group in record.also_known_by:
+    return found + _about_partners(mapped, fed, names)
+
+
+def _fills_itself(field: Field) -> bool:
+    return bool(field.default or field.default_from or field.numbered)
+
+
+def _about_partners(mapped: Mapped, fed: Collection[str], names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
+    """What a supplier's own code needs beside it."""
+    fields = mapped.record.fields
+    found = []
+    for group in mapped.record.also_known_by:
         there = [name for name in group if name in fed]
         for name in group if there and len(group) > 1 else ():
             if name not in fed:
-                found.append(_about_partner(mapped.table, record.fields[there[0]], record.fields[name], names))
+                found.append(_about_partner(mapped.table, fields[there[0]], fields[name], names))
     return found
 
 

@@ -82,13 +82,12 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
         asked = f"No field uses column {column_named(column)} ({values}). Enter skips it, or type a field's name"
 
     def take(document: Document, said: str) -> str | None:
-        if said == "" and proposed is not None:
+        answer = read_yes_no(said or "yes") if proposed is not None else None
+        if answer == "yes" and said != "-":
             return None
-        if said in ("", "-") or (proposed is not None and read_yes_no(said) == "no"):
+        if said in ("", "-") or answer == "no":
             _without_column(document, column)
             document["skip"].append(column.heading)
-            return None
-        if proposed is not None and read_yes_no(said) == "yes":
             return None
         field = field_named(record, said)
         if field is None:
@@ -293,6 +292,14 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
     return found
 
 
+def _feed_by_letter(document: Document, table: Table, field: Field, letter: str) -> str | None:
+    column = next((each for each in table.columns if each.letter == letter), None)
+    if column is None:
+        return f"there is no column {letter}"
+    feed(document, field.name, {"column": column.heading or f"={letter}"})
+    return None
+
+
 def about_value(
     table: Table, field: Field, names: Callable[[str], ListNames], asked: str, key: str, proposed: str = ""
 ) -> DialogueQuestion:
@@ -303,25 +310,14 @@ def about_value(
         if not said:
             return None
         if said.startswith("=") and key == "fixed":
-            column = next((each for each in table.columns if each.letter == said[1:].upper()), None)
-            if column is None:
-                return f"there is no column {said[1:].upper()}"
-            feed(document, field.name, {"column": column.heading or said.upper()})
-            return None
-        value = said
-        if known is not None:
-            code = known.code_of(said)
-            if code is None:
-                return not_listed(known, said)
-            value = code
-        elif field.choices and folded(said) not in {folded(choice) for choice in field.choices}:
-            return f"it is one of {listed(field.choices)}"
-        if key == "fixed":
-            feed(document, field.name, {"fixed": value})
-        elif field.name in document["field"]:
-            document["field"][field.name].add(key, value)
-        else:  # its column was given up by an earlier answer: the value is for all rows
-            feed(document, field.name, {"fixed": value})
+            return _feed_by_letter(document, table, field, said[1:].upper())
+        code = known.code_of(said) if known is not None else said
+        if code is None or (field.choices and folded(said) not in map(folded, field.choices)):
+            return not_listed(known, said) if known is not None else f"it is one of {listed(field.choices)}"
+        if key != "fixed" and field.name in document["field"]:
+            document["field"][field.name].add(key, code)
+        else:  # also where its column was given up by an earlier answer: the value is for all rows
+            feed(document, field.name, {"fixed": code})
         return None
 
     if known is not None and len(known.codes) <= _FEW:

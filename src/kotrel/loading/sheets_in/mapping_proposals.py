@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
@@ -53,6 +53,10 @@ class Mapped:
         return f"kotrel check {self.table.file}" + ("" if self.table.heading_row else f" --map {self.path.stem}")
 
 
+def _without(columns: Sequence[Column], used: Collection[Column]) -> list[Column]:
+    return [column for column in columns if column not in used]
+
+
 def map_file(
     path: Path,
     record_name: str,
@@ -80,10 +84,10 @@ def map_file(
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
         wide = find_wide(left, record, [each.field.name for each in proposals], names)
-    if wide is not None:
-        left = [column for column in left if column not in wide.columns]
-    habits = habits_of(table, record, proposals, left, [each for each in tables if each is not table])
-    left = [column for column in left if column not in habits.columns]
+    left = _without(left, wide.columns if wide is not None else ())
+    others = [each for each in tables if each is not table]
+    habits = habits_of(table, record, proposals, left, others)
+    left = _without(left, habits.columns)
     if not proposals:
         raise WrongUse(
             f"nothing in {path} looks like {record.title.lower()} rows",
@@ -102,7 +106,7 @@ def map_file(
         remember_used(workspace.hidden, f"{FOLDER}/{saved.name}", path)
     proposed = [habits.day[0]] if habits.day is not None else []
     fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
-    others = tuple(each.sheet for each in tables if each.rows and each is not table)
+    others_read = tuple(each.sheet for each in others if each.rows)
     return Mapped(
         table,
         record,
@@ -111,7 +115,7 @@ def map_file(
         tuple(_missing(record, fed)),
         saved,
         wide,
-        others,
+        others_read,
         habits,
         fresh,
         tuple(tables),

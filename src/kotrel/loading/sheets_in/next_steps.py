@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from kotrel.core.loading.load_model import Checked
+from kotrel.core.rows.rows import Rows
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 
@@ -40,13 +41,18 @@ def show_steps(screen: Screen, steps: Sequence[str]) -> None:
         screen.show(f"{'      ' if number else 'Next: '}{words}")
 
 
+def _errors(checked: Sequence[Checked]) -> dict[str, Rows]:
+    """The kinds of errors that there are, each with the first sheet that has it."""
+    return {
+        group.kind: each.rows for each in reversed(checked) for group in each.rows.findings if group.severity == "error"
+    }
+
+
 def next_steps(
     checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
 ) -> list[str]:
     """What helps with the errors that are there: first what settles many at once, then the cells."""
-    errors = {
-        group.kind: each.rows for each in reversed(checked) for group in each.rows.findings if group.severity == "error"
-    }
+    errors = _errors(checked)
     steps: list[str] = []
     if options := _document_options(checked, args):
         steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
@@ -54,9 +60,11 @@ def next_steps(
     if kind := next((kind for kind in _MAPPED if kind in errors), None):
         rows = errors[kind]
         steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {_MAPPED[kind]}")
-    for kind, option, said in _SETTLED_BY_OPTIONS:
-        if kind in errors and not (kind in _ASKED_ONCE and getattr(args, _ASKED_ONCE[kind], None)):
-            steps.append(f"{screen.again(args, 'check', *option)}    {said}")
+    steps += [
+        f"{screen.again(args, 'check', *option)}    {said}"
+        for kind, option, said in _SETTLED_BY_OPTIONS
+        if kind in errors and not getattr(args, _ASKED_ONCE.get(kind, ""), None)
+    ]
     settled = {*_MAPPED, *(kind for kind, *_ in _SETTLED_BY_OPTIONS)} - {"not-on-list"}
     if marked:
         steps.append(

@@ -75,31 +75,29 @@ def match_tables(
     records = _asked_for(workspace, wanted, readable)
     saved = _saved(tables, workspace, wanted, file)
     chosen = list(saved.values())
-    # A sheet that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping adds.
-    others = [
-        table
-        for table in tables
-        if table.sheet not in saved
-        and (wanted.record is not None or exported or _nearly([table], workspace, wanted) is None)
-    ]
     if wanted.map_name is None:
+        others = [table for table in tables if table.sheet not in saved]
+        if wanted.record is None and not exported:
+            # One that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping
+            # adds.
+            others = [table for table in others if _nearly([table], workspace, wanted) is None]
         every = records or list(readable.values())
-        chosen += _by_headings(
-            [each for each in others if each.rows] or ([] if chosen else others), every, wanted, bool(chosen)
-        )
+        filled = [each for each in others if each.rows]
+        chosen += _by_headings(filled or ([] if chosen else others), every, wanted, bool(chosen))
     if not chosen:
         if (nearly := _nearly(tables, workspace, wanted)) is not None and wanted.record is None:
             raise _nearly_fits(*nearly)
         raise _nothing_recognised(tables, records or list(readable.values()), file)
-    chosen.sort(key=lambda each: [table.sheet for table in tables].index(each.table.sheet))
+    order = [table.sheet for table in tables]
+    chosen.sort(key=lambda each: order.index(each.table.sheet))
+    return chosen, [_not_read(each, workspace, wanted) for each in _left_unread(tables, chosen)]
+
+
+def _left_unread(tables: Sequence[Table], chosen: Sequence[ChosenSheets]) -> list[Table]:
+    """Sheets with rows that are neither read nor looked up in."""
     read = {each.table.sheet for each in chosen}
     aside = {sheet for each in chosen for sheet in each.looked_up}
-    left = [
-        _not_read(each, workspace, wanted)
-        for each in tables
-        if each.rows and each.sheet not in read and folded(each.sheet) not in aside
-    ]
-    return chosen, left
+    return [each for each in tables if each.rows and each.sheet not in read and folded(each.sheet) not in aside]
 
 
 def _saved(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions, file: str) -> dict[str, ChosenSheets]:
@@ -169,6 +167,24 @@ def _nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
     )
 
 
+def _require_no_rivals(table: Table, matched: Matched, records: Sequence[Record], wanted: FileOptions) -> None:
+    """Raises WrongUse where the headings could as well mean another record."""
+    if rivals := rivals_of(matched, table, _for(table, records, wanted), wanted.options.match_on):
+        where = f"sheet “{table.sheet}”" if table.sheet else table.file
+        names = [matched.record.name, *(record.name for record in rivals)]
+        raise WrongUse(
+            f"the headings of {where} could mean {listed_and(names, 'or')}",
+            f"Name the record: {listed_and([f'--as {name}' for name in names], 'or')}; or name the sheet or file after it.",
+            "which-record",
+        )
+
+
+def _is_by_chance(best: Matched, taken: Sequence[tuple[Table, Matched]], wanted: FileOptions) -> bool:
+    """Whether one heading of many, and not the key, is all that fits."""
+    alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
+    return alone and any(matched is best and len(table.columns) > 2 for table, matched in taken)
+
+
 def _by_headings(
     tables: Sequence[Table], records: Sequence[Record], wanted: FileOptions, beside: bool
 ) -> list[ChosenSheets]:
@@ -177,34 +193,22 @@ def _by_headings(
     Args:
         beside: True where other sheets of the file are read by a saved mapping: then only clear ones are taken.
     """
-    fitting: list[tuple[Table, Matched]] = []
-    for table in tables:
-        matched = likely_record(table, _for(table, records, wanted), wanted.options.match_on)
-        if matched is not None:
-            fitting.append((table, matched))
+    likely = ((table, likely_record(table, _for(table, records, wanted), wanted.options.match_on)) for table in tables)
+    fitting = [(table, matched) for table, matched in likely if matched is not None]
     if not fitting:
         return []
     best = max((matched for _, matched in fitting), key=lambda each: each.fit)
     taken = [
         (table, matched)
         for table, matched in fitting
-        if (matched is best and not beside)
-        or _is_plain(table, matched, wanted)
-        or (not beside and _is_alike(matched, best))
+        if _is_plain(table, matched, wanted) or (not beside and (matched is best or _is_alike(matched, best)))
     ]
-    for table, matched in taken if not wanted.record else ():
-        _require_no_document(table, matched, records, wanted)
-        if rivals := rivals_of(matched, table, _for(table, records, wanted), wanted.options.match_on):
-            where = f"sheet “{table.sheet}”" if table.sheet else table.file
-            names = [matched.record.name, *(record.name for record in rivals)]
-            raise WrongUse(
-                f"the headings of {where} could mean {listed_and(names, 'or')}",
-                f"Name the record: {listed_and([f'--as {name}' for name in names], 'or')}; or name the sheet or file after it.",
-                "which-record",
-            )
-    alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
-    if not wanted.record and alone and any(m is best and len(table.columns) > 2 for table, m in taken):
-        return []
+    if not wanted.record:
+        for table, matched in taken:
+            _require_no_document(table, matched, records, wanted)
+            _require_no_rivals(table, matched, records, wanted)
+        if _is_by_chance(best, taken, wanted):
+            return []
     return [ChosenSheets(table, [matched], []) for table, matched in taken]
 
 

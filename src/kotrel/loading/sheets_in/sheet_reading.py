@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
@@ -74,6 +75,23 @@ LONG = 20_000_000
 """Bytes of a text file from which its first lines are looked at beforehand."""
 
 
+def _about_file(blank: Sequence[str]) -> list[str]:
+    return [f"sheets without rows: {', '.join(f'“{sheet}”' for sheet in blank)}"] if blank else []
+
+
+def _which_export(export: RememberedExport | None, since: str | None, workspace: Workspace) -> list[str]:
+    """Which of several exports to a file of one name the sheet is compared with."""
+    if export is None or since in (None, export.stamp):
+        return []
+    several = len(exports_called(workspace.hidden, str(since)))
+    if several < 2:
+        return []
+    at = export.at[:16].replace("T", " ")
+    return [
+        f"compared with the export of {at}, the latest of {several} to a file of that name: --since STAMP names another"
+    ]
+
+
 def understand_file(
     path: Path, workspace: Workspace, wanted: FileOptions, today: date, step: Step, expect: Expect | None = None
 ) -> list[Understood]:
@@ -93,9 +111,10 @@ def understand_file(
     export, forgotten = _export_of(path, workspace, wanted.options.since)
     exported = export is not None or forgotten is not None
     chosen, not_read = match_tables(tables, workspace, wanted, str(path), exported)
-    for table, matches, *_ in chosen if expect else ():
-        for matched in matches:
-            expect(matched.record, list(matched.sources), table.rows)  # type: ignore[misc]
+    if expect is not None:
+        for table, matches, *_ in chosen:
+            for matched in matches:
+                expect(matched.record, list(matched.sources), table.rows)
     step("tidying values")
     found: list[Understood] = []
     for name in dict.fromkeys(each.mapping for each in chosen if each.mapping):
@@ -103,14 +122,10 @@ def understand_file(
     for table, matches, remarks, *_ in chosen:
         found += _sheet_as_rows(table, matches, remarks, path, workspace, today, export, books.get(table.sheet))
     read = {each.table.sheet for each in chosen}
-    if blank := [f"“{each.sheet}”" for each in tables if not each.rows and each.sheet not in read]:
-        found[0] = replace(found[0], remarks=(*found[0].remarks, f"sheets without rows: {', '.join(blank)}"))
-    if export is not None and wanted.options.since not in (None, export.stamp):
-        several = len(exports_called(workspace.hidden, str(wanted.options.since)))
-        if several > 1:
-            said = f"compared with the export of {export.at[:16].replace('T', ' ')}, the latest of {several} to a file of that name: --since STAMP names another"
-            found[0] = replace(found[0], remarks=(*found[0].remarks, said))
+    said = _about_file([each.sheet for each in tables if not each.rows and each.sheet not in read])
+    said += _which_export(export, wanted.options.since, workspace)
     first = found[0].rows
+    found[0] = replace(found[0], remarks=(*found[0].remarks, *said))
     left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
     left += _about_origin(first, path, workspace, export, forgotten, wanted.options.since)
     found[0] = replace(found[0], rows=first.with_findings(left))
@@ -284,15 +299,17 @@ def _under_saved_headings(
     named = [each for each in mine if each.heading_row]
     if not named or any(not each.missing_in(table) for each in mine for table in tables):
         return tables
+    table = next(_fitting_tables(named, grids), None)
+    return tables if table is None else [table if each.sheet == table.sheet else each for each in tables]
+
+
+def _fitting_tables(named: Sequence[SavedMap], grids: Sequence[Grid]) -> Iterator[Table]:
     for saved in named:
         for grid in grids:
-            try:
+            with suppress(KotrelError):
                 table = find_table(grid, saved.heading_row)
-            except KotrelError:
-                continue
-            if not saved.missing_in(table):
-                return [table if each.sheet == table.sheet else each for each in tables]
-    return tables
+                if not saved.missing_in(table):
+                    yield table
 
 
 def _as_saved(wanted: FileOptions, saved: SavedMap) -> FileOptions:

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
@@ -178,6 +179,18 @@ def stamp_for(kept: dict[str, pl.DataFrame], at: datetime) -> str:
     return f"{at:%Y%m%d-%H%M%S}-{digest.hexdigest()[:8]}"
 
 
+def _put(cell: Any, value: str, field: Field | None) -> None:
+    """A canonical value as the cell of a workbook that somebody works with: a date, a number, or a text."""
+    if field is not None and field.kind == "date" and (day := day_in_sheets(value)) is not None:
+        cell.value = day
+        cell.number_format = "yyyy-mm-dd"
+    elif field is not None and field.is_decimal and is_exact_number(value):
+        cell.value = float(value)
+    else:
+        put_text(cell, value)
+        cell.number_format = "@"
+
+
 def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
     """A copy of a workbook with the export's sheets added after its own."""
     if book.suffix.lower() not in (".xlsx", ".xlsm") or path.suffix.lower() != book.suffix.lower():
@@ -191,21 +204,10 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
         for each in sheets.sheets:
             sheet = out.create_sheet(each.name)
             sheet.append([column.heading for column in each.columns])
-            for place, column in enumerate(each.columns, start=1):
-                decimal = column.field is not None and column.field.is_decimal
-                for row, value in enumerate(each.rows.to_series(place - 1), start=2):
-                    if value is None:
-                        continue
-                    cell = sheet.cell(row, place)
-                    is_date = column.field is not None and column.field.kind == "date"
-                    if is_date and (day := day_in_sheets(value)) is not None:
-                        cell.value = day
-                        cell.number_format = "yyyy-mm-dd"
-                    elif decimal and is_exact_number(value):
-                        cell.value = float(value)
-                    else:
-                        put_text(cell, value)
-                        cell.number_format = "@"
+            for number, column in enumerate(each.columns, start=1):
+                for row, value in enumerate(each.rows.to_series(number - 1), start=2):
+                    if value is not None:
+                        _put(sheet.cell(row, number), value, column.field)
         try:
             save_workbook(out, temporary)
         except ValueError as error:

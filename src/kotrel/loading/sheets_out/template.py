@@ -66,11 +66,9 @@ def make_template(
     named = [record_named(description, name) for name in dict.fromkeys(records)]
     flat = options.flat or path.suffix.lower() != ".xlsx"
     found = list(dict.fromkeys(each.name for record in named for each in _sheets_of(record, description, flat)))
-    readable = {record.name: record for record in description.records.values()}
-    if flat:
-        readable |= {
-            each.header.name: flat_record(each) for name in found if (each := family_of(description, name)) is not None
-        }
+    readable = dict(description.records)
+    families = [family_of(description, name) for name in found] if flat else []
+    readable |= {each.header.name: flat_record(each) for each in families if each is not None}
     _require_ending(path, len(found))
     found.sort(key=list(description.order).index)
     lists: dict[str, pl.DataFrame] = {}
@@ -88,8 +86,7 @@ def make_template(
             if options.with_rows and family is not None:
                 rows = _document_rows(record, names, family, options, reading, at)
             elif options.with_rows:
-                rows = reading.read(record.name, names).sort(record.key)
-                kept[record.name] = rows
+                rows = kept[record.name] = reading.read(record.name, names).sort(record.key)
             templates.append(Template(record, fields, rows))
     step("writing")
     stamp = stamp_for(kept, at) if kept else None
@@ -156,6 +153,18 @@ def _fields(record: Record) -> tuple[Field, ...]:
     return tuple(fields)
 
 
+def _warehouses(family: Family, options: TemplateOptions, reading: Reading) -> list[str | None]:
+    """The warehouses that the document is made for: those asked for, or all; None alone where it has none."""
+    warehouse = family.header.fields.get("warehouse")
+    if warehouse is None or warehouse.to is None:
+        return [None]
+    known = reading.read(warehouse.to, ["code"])["code"].sort().to_list()
+    for code in options.warehouses:
+        if code not in known:
+            raise WrongUse(f"there is no warehouse {code}", did_you_mean(code, known), "no-such-code")
+    return list(options.warehouses) or known
+
+
 def _document_rows(
     record: Record, names: Sequence[str], family: Family, options: TemplateOptions, reading: Reading, at: datetime
 ) -> pl.DataFrame:
@@ -165,14 +174,7 @@ def _document_rows(
         WrongUse: a warehouse is not known.
     """
     empty = pl.DataFrame(schema=dict.fromkeys(names, pl.String))
-    warehouse = family.header.fields.get("warehouse")
-    codes: list[str | None] = [None]
-    if warehouse is not None and warehouse.to is not None:
-        known = reading.read(warehouse.to, ["code"])["code"].sort().to_list()
-        codes = list(options.warehouses) or known
-        for code in options.warehouses:
-            if code not in known:
-                raise WrongUse(f"there is no warehouse {code}", did_you_mean(code, known), "no-such-code")
+    codes = _warehouses(family, options, reading)
     day = at.date().isoformat()
     numbers = [f"{code}-{day}" if code else day for code in codes]
     if record.name == family.header.name and len(record.key) == 1:
