@@ -19,6 +19,7 @@ from kotrel.core.counting.frames import NUMBER, line_frame
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData
+from kotrel.core.loading.load_model import Checked
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.table import Table
@@ -171,17 +172,16 @@ class _Collecting:
             return CollectedFile(path, "again")
         source, round_ = _source_of(stamp, self.name, path, options, known_files)
         sheet = self._sheet(path, round_)
-        read, not_read = (
-            ([prepared], list[str]())
-            if prepared is not None
-            else counted_rows_of(
+        if prepared is not None:
+            read, not_read = [prepared], list[str]()
+        else:
+            read, not_read = counted_rows_of(
                 path, tables, self.workspace, self.state, self.reading, self.places, options, sheet.warehouse, now
             )
-        )
-        counted = [rows if options.counter is None else _with_counter(rows, options.counter) for rows in read]
+        counted = read if options.counter is None else [_with_counter(rows, options.counter) for rows in read]
         found = [collect(rows, self.known_places, self.items.known_of(rows.values["item"]), sheet) for rows in counted]
         sheets = tuple(each.rows for each in found)
-        if any(group.severity == "error" for rows in sheets for group in rows.findings):
+        if not all(Checked(rows).ok for rows in sheets):
             return CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read))
         finds = [find for each in found for find in each.finds]
         lines = self._with_finds(pl.concat([each.lines for each in found]), finds)

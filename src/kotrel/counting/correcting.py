@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
@@ -48,6 +49,33 @@ class Corrected:
     moved_from: str = ""
 
 
+def _place_meant(name: str, places: Sequence[CountPlace], what: Correction) -> CountPlace:
+    """The place that a correction is for.
+
+    Raises:
+        WrongUse: there is none in the count, or several.
+    """
+    fitting = [place for place in places if _fits(place, what)]
+    if not fitting:
+        own = [_in_words(place) for place in places if place.item == what.item]
+        raise WrongUse(
+            f"the count {name} has no such place of {what.item}",
+            f"It has: {listed(own, 5)}." if own else f"None of its places has {what.item}.",
+            "no-such-place",
+        )
+    if len(fitting) > 1:
+        raise WrongUse(
+            f"{what.item} is in several places: {', '.join(map(_in_words, fitting[:4]))}",
+            "Say which one: --warehouse, --bin, --lot, --serial",
+            "which-place",
+        )
+    return fitting[0]
+
+
+def _in_words(place: CountPlace) -> str:
+    return " ".join(filter(None, (place.warehouse, place.bin, place.lot, place.serial)))
+
+
 def correct(name: str, what: Correction, workspace: Workspace, who: str, now: datetime) -> Corrected:
     """Corrects what was counted at one place; what was counted before stays on record.
 
@@ -67,25 +95,7 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
         items = KnownItems(reading, workspace, item, None)
         if trouble := items.known_of(pl.Series([what.item])).trouble_of(what.item, what.counted):
             raise WrongUse(f"{what.counted:f} of {what.item} cannot have been counted: {trouble}", "", "not-countable")
-        fitting = [place for place in places if _fits(place, what)]
-        if not fitting:
-            own = [" ".join(filter(None, (p.warehouse, p.bin, p.lot, p.serial))) for p in places if p.item == what.item]
-            raise WrongUse(
-                f"the count {name} has no such place of {what.item}",
-                f"It has: {listed(own, 5)}." if own else f"None of its places has {what.item}.",
-                "no-such-place",
-            )
-        if len(fitting) > 1:
-            first = ", ".join(
-                f"{place.warehouse} {place.bin or ''} {place.lot or place.serial or ''}".strip()
-                for place in fitting[:4]
-            )
-            raise WrongUse(
-                f"{what.item} is in several places: {first}",
-                "Say which one: --warehouse, --bin, --lot, --serial",
-                "which-place",
-            )
-        [place] = fitting
+        place = _place_meant(name, places, what)
         if place.number in posted_places(count, reading):
             raise WrongUse(
                 f"{what.item} is posted already", "Undo that load first; that opens the count again.", "posted-already"
@@ -114,12 +124,11 @@ def _serial_moved(entry: CountEntry, place: CountPlace, count: Count, reading: R
     known = [each for each in count.places() if each.find and each.expected and each.number != place.number]
     there = [each for each in known if (each.item, each.serial) == (place.item, place.serial)]
     if entry.counted and not place.expected and not there:
-        for row in serials_outside(serials, count.place_frame(), reading).iter_rows(named=True):
-            cells = [row[name] for name in PLACE]
-            [number] = count.add_finds(
-                [[*cells, row["quantity"], f"{place.cost:f}", place.unit, place.description, place.category]]
-            )
-            there += [each for each in count.places() if each.number == number]
+        about = (f"{place.cost:f}", place.unit, place.description, place.category)
+        outside = serials_outside(serials, count.place_frame(), reading)
+        finds = [[*(row[name] for name in PLACE), row["quantity"], *about] for row in outside.iter_rows(named=True)]
+        added = set(count.add_finds(finds))
+        there = [each for each in count.places() if each.number in added]
     for former in there:
         counted = ZERO if entry.counted else former.expected
         count.correct(replace(entry, place=former.number, counted=counted))

@@ -172,6 +172,10 @@ class CountSheetOptions:
     counters: tuple[str, ...] = ()
 
 
+def _recount(round_: int) -> str:
+    return "" if not round_ else f" recount {round_}" if round_ > 1 else " recount"
+
+
 def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
     """Writes the sheets; returns each file with its number of lines.
 
@@ -197,12 +201,10 @@ def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: 
             parts = _split(places, len(options.counters) or options.split)
             for part, mine in enumerate(parts, start=1):
                 number += 1
-                what = f"{' recount' if round_ else ''}{f' {round_}' if round_ > 1 else ''}"
-                title = f"Count {name}: {key}{what}" + (f", part {part} of {len(parts)}" if len(parts) > 1 else "")
                 counter = options.counters[part - 1] if options.counters else ""
-                title += f", {counter}" if counter else ""
+                part_of = f"part {part} of {len(parts)}" if len(parts) > 1 else ""
                 sheet = CountSheet(
-                    title,
+                    ", ".join(filter(None, (f"Count {name}: {key}{_recount(round_)}", part_of, counter))),
                     f"{counted(len(mine), 'line')} · sheet {number} · {_bins(mine)}",
                     f"{name}/{number}/{round_}",
                     mine[0].warehouse or "",
@@ -210,17 +212,8 @@ def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: 
                     options.blind,
                     counter,
                 )
-                stem = "-".join(
-                    filter(
-                        None,
-                        (
-                            name,
-                            _file_name_part(key),
-                            "recount" if round_ else "",
-                            _file_name_part(counter) or (str(part) if len(parts) > 1 else ""),
-                        ),
-                    )
-                )
+                ends = _file_name_part(counter) or (str(part) if part_of else "")
+                stem = "-".join(filter(None, (name, _file_name_part(key), "recount" if round_ else "", ends)))
                 path = free_name(folder / f"{stem}.{'csv' if options.text else 'xlsx'}")
                 (write_count_text if options.text else write_count_sheet)(sheet, path)
                 written.append((path, len(mine)))

@@ -63,6 +63,18 @@ def variance_book(state: State, lines: Sequence[CountLine]) -> OutBook:
     return OutBook((_sheet("Differences", head, rows, True), _sheet("Not counted", head[:8], left, True)))
 
 
+def _posted_lines(
+    posts: Sequence[tuple[Post, Sequence[tuple[int, str, str | None, str, str | None, str]]]],
+) -> dict[int, Posted]:
+    """Place → what was posted of it."""
+    return {
+        place: (expected, counted, adjustment, why, document, load_name(post.load) if post.load else None)
+        for post, lines in posts
+        if post.load is not None
+        for place, expected, counted, adjustment, document, why in lines
+    }
+
+
 def count_record_book(name: str, workspace: Workspace) -> OutBook:
     """The record of a count for an auditor: what was counted, by whom and when,
     what was posted as which document, and why.
@@ -76,12 +88,7 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
     by_place: dict[int, list[CountEntry]] = {}
     for entry in entries:
         by_place.setdefault(entry.place, []).append(entry)
-    posted = {
-        place: (expected, counted, adjustment, why, document, load_name(post.load) if post.load else None)
-        for post, lines in posts
-        if post.load is not None
-        for place, expected, counted, adjustment, document, why in lines
-    }
+    posted = _posted_lines(posts)
     remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
     stands = {line.place.number: line for line in state.lines}
     lines = [
@@ -119,18 +126,7 @@ def count_record_book(name: str, workspace: Workspace) -> OutBook:
             _sheet(
                 "Entries",
                 (*lead, "Count", "Counted", "Counted by", "When", "From", "Reason or remark"),
-                [
-                    [
-                        *_place(places[each.place]),
-                        round_name(each.round),
-                        f"{each.counted:f}",
-                        each.counter or None,
-                        each.at,
-                        each.where,
-                        each.remark or None,
-                    ]
-                    for each in entries
-                ],
+                [_entry_line(each, places[each.place]) for each in entries],
                 True,
             ),
             _sheet(
@@ -150,18 +146,31 @@ Posted = tuple[str, str | None, str, str, str | None, str | None]
 """Expected, counted, adjustment, why, document and load of a place."""
 
 
+def _entry_line(entry: CountEntry, place: CountPlace) -> list[str | None]:
+    return [
+        *_place(place),
+        round_name(entry.round),
+        f"{entry.counted:f}",
+        entry.counter or None,
+        entry.at,
+        entry.where,
+        entry.remark or None,
+    ]
+
+
+def _not_posted(place: CountPlace, line: CountLine | None) -> Posted:
+    expected = place.expected if line is None else line.expected
+    counted = None if line is None or line.counted is None else f"{line.counted:f}"
+    return f"{expected:f}", counted, "", "not posted", None, None
+
+
 def _record_line(
     place: CountPlace, entries: Sequence[CountEntry], line: CountLine | None, posted: Posted | None
 ) -> list[str | None]:
-    if posted is not None:
-        expected, counted, adjustment, why, document, load = posted
-    else:
-        expected = f"{line.expected:f}" if line is not None else f"{place.expected:f}"
-        counted = f"{line.counted:f}" if line is not None and line.counted is not None else None
-        adjustment, why, document, load = "", "not posted", None, None
+    expected, counted, adjustment, why, document, load = posted if posted is not None else _not_posted(place, line)
     moved = Decimal(expected) - place.expected
     value = half_away(Decimal(adjustment) * place.cost, 2) if adjustment else None
-    remarks = [why, *(line.remarks if line is not None else ()), line.recount if line is not None else ""]
+    remarks = [why] if line is None else [why, *line.remarks, line.recount]
     last = [entry for entry in entries if entry.round == max(each.round for each in entries)]
     return [
         *_place(place),

@@ -60,6 +60,15 @@ class Frozen:
     remarks: tuple[str, ...]
 
 
+def _require_times(ledger: Record) -> None:
+    if "posted_at" not in ledger.fields:
+        raise WrongUse(
+            "this system does not say when goods moved, so they cannot be counted while it trades",
+            "Stop trading and use --stopped.",
+            "no-time-of-posting",
+        )
+
+
 def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, who: str, now: datetime) -> Frozen:
     """Freezes the places chosen.
 
@@ -70,12 +79,8 @@ def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, w
     require_new_count(workspace.hidden, name)
     ledger = require_stock(workspace.description)
     item = workspace.description.records[str(ledger.fields["item"].to)]
-    if trading and "posted_at" not in ledger.fields:
-        raise WrongUse(
-            "this system does not say when goods moved, so they cannot be counted while it trades",
-            "Stop trading and use --stopped.",
-            "no-time-of-posting",
-        )
+    if trading:
+        _require_times(ledger)
     places_in = [place for place in PLACE if place in ledger.fields]
     with workspace.system().reading() as reading:
         at = moment_text(now.replace(tzinfo=None))

@@ -143,6 +143,20 @@ def _find_scanned(code: str, known: Mapping[str, tuple[str, str | None]]) -> tup
     return next((known[form] for form in gtin_spellings(code) if form in known), None)
 
 
+def _trouble_of(line: _Line, known: bool) -> str:
+    """Why a scanned line cannot be counted, in words; an empty text where it can."""
+    if line.scan is None:
+        return "this is neither a code nor an element string"
+    if not known:
+        return "no item has this code"
+    if line.scan.measure:
+        what = "a price" if line.scan.measure.startswith("39") else "a weight or another measure"
+        return f"it has {what} in it (GS1 {line.scan.measure}), which is not read: enter the quantity by hand"
+    if line.quantity is None:
+        return _QUANTITY_TROUBLES.get(line.trouble, "its quantity is not a number")
+    return ""
+
+
 def _summed(
     path: Path,
     lines: Sequence[_Line],
@@ -161,27 +175,8 @@ def _summed(
     where = _bins(places, warehouse)
     for line in lines:
         found = _find_scanned(line.scan.code, known) if line.scan is not None else None
-        if line.scan is None or found is None:
-            bad.append(
-                (
-                    line.row,
-                    "no item has this code"
-                    if line.scan is not None
-                    else "this is neither a code nor an element string",
-                )
-            )
-            continue
-        if line.scan.measure:
-            what = "a price" if line.scan.measure.startswith("39") else "a weight or another measure"
-            bad.append(
-                (
-                    line.row,
-                    f"it has {what} in it (GS1 {line.scan.measure}), which is not read: enter the quantity by hand",
-                )
-            )
-            continue
-        if line.quantity is None:
-            bad.append((line.row, _QUANTITY_TROUBLES.get(line.trouble, "its quantity is not a number")))
+        if (trouble := _trouble_of(line, found is not None)) or line.scan is None or found is None:
+            bad.append((line.row, trouble))
             continue
         item, unit = found
         place = bin_ or where.get((item, line.scan.lot, line.scan.serial)) or where.get((item, None, None))
@@ -190,7 +185,7 @@ def _summed(
             continue
         key = (item, unit, place, line.scan.lot, line.scan.serial)
         first, amount = sums.get(key, (line.row, Decimal(0)))
-        sums[key] = (first, amount + line.quantity)
+        sums[key] = (first, amount + (line.quantity or 0))
     rows = [
         [first, item, unit, place, lot, serial, f"{amount:f}"]
         for (item, unit, place, lot, serial), (first, amount) in sums.items()

@@ -31,8 +31,19 @@ from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.systems.interface import Reading
 from kotrel.workspace.mapping_reading import map_named, read_maps, with_sheet_records
-from kotrel.workspace.mappings import apply_map
+from kotrel.workspace.mappings import SavedMap, apply_map
 from kotrel.workspace.settings import Workspace
+
+
+def _mapping_named(name: str, path: Path, workspace: Workspace) -> SavedMap:
+    saved = map_named(workspace.folder, name, workspace.description)
+    if saved.record != NAME:
+        raise WrongUse(
+            f"the saved mapping {name} is not for count sheets, but for {saved.record}",
+            f"kotrel map {path} {NAME} --name NAME makes one.",
+            "other-map",
+        )
+    return saved
 
 
 def by_saved_match(
@@ -45,21 +56,10 @@ def by_saved_match(
     """
     description = with_sheet_records(workspace.description)
     if name is not None:
-        saved = [map_named(workspace.folder, name, workspace.description)]
-        if saved[0].record != NAME:
-            raise WrongUse(
-                f"the saved mapping {name} is not for count sheets, but for {saved[0].record}",
-                f"kotrel map {path} {NAME} --name NAME makes one.",
-                "other-map",
-            )
-        if saved[0].sheet is not None or saved[0].heading_row is not None or saved[0].encoding is not None:
-            wanted = FileOptions(
-                sheet=saved[0].sheet,
-                heading_row=saved[0].heading_row,
-                encoding=saved[0].encoding,
-                limits=workspace.limits,
-            )
-            tables[:] = tables_in(path, wanted)
+        saved = [_mapping_named(name, path, workspace)]
+        as_saved = {key: getattr(saved[0], key) for key in ("sheet", "heading_row", "encoding")}
+        if any(value is not None for value in as_saved.values()):
+            tables[:] = tables_in(path, FileOptions(**as_saved, limits=workspace.limits))
     else:
         saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
         saved.sort(key=lambda each: -len(each.headings()))

@@ -23,29 +23,32 @@ UNREAD = ("not-a-number", "sign-not-meant")
 """Kinds of finding at a quantity with a word beside it."""
 
 
+def _written(rows: Rows) -> dict[int, re.Match[str]]:
+    """Row → the number and the word in its quantity, where it is written so."""
+    unread = [group for group in rows.findings if group.field == "counted" and group.kind in UNREAD]
+    matches = {
+        row: _WRITTEN.match(value or "")
+        for group in unread
+        for row, value in group.cells.select(ROW, "value").iter_rows()
+    }
+    return {row: parts for row, parts in matches.items() if parts}
+
+
 def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     """The rows with such quantities read: the number as counted, the word as the line's unit.
 
     A unit in its own column that is another one is an error at the quantity.
     """
     unit = rows.record.fields["unit"]
-    found = {
-        row: parts
-        for group in rows.findings
-        if group.field == "counted" and group.kind in UNREAD
-        for row, value in group.cells.select(ROW, "value").iter_rows()
-        if (parts := _WRITTEN.match(value or ""))
-    }
+    found = _written(rows)
     if not found or unit.to is None:
         return rows
     counted, units = _read_units(found, state.listed(target := state.description.records[unit.to]), target)
     if not counted:
         return rows
-    values = (
-        rows.values
-        if "unit" in rows.values.columns
-        else rows.values.with_columns(pl.lit(None, pl.String).alias("unit"))
-    )
+    values = rows.values
+    if "unit" not in values.columns:
+        values = values.with_columns(pl.lit(None, pl.String).alias("unit"))
     held = dict(values.select(ROW, "unit").iter_rows())
     other = [row for row in counted if held[row] is not None and held[row] != units[row]]
     read = {row: text for row, text in counted.items() if row not in other}

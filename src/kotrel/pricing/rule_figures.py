@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
@@ -11,6 +11,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.loading.load_model import Checked
 from kotrel.core.pricing.price_rules import FigureSheet, PriceRules
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.loading.file_options import FileOptions
@@ -76,12 +77,11 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
             "wrong-price-rules",
         )
     if not all(each.ok for each in checked):
+        how = f"--map {source.match}" if source.match else "--as item"
+        how += f" --match-on {source.match_on}" if source.match_on else ""
         raise WrongData(
             f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
-            f"kotrel check {Path(source.file)}"
-            + (f" --map {source.match}" if source.match else " --as item")
-            + (f" --match-on {source.match_on}" if source.match_on else "")
-            + " --only changes shows them.",
+            f"kotrel check {Path(source.file)} {how} --only changes shows them.",
             "sheet-with-errors",
         )
     rows = pl.concat([each.rows.values.select(each.rows.fields) for each in checked], how="diagonal")
@@ -92,10 +92,17 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
         .agg(pl.all().drop_nulls().first())
         .rename(lambda field: "item" if field == "code" else f"{name}.{field}")
     )
-    read = {each.rows.table.sheet for each in checked}
-    others = {each.rows.table.sheet: each.rows.record.title for each in found if each.rows.table.sheet not in read}
-    not_read = [f"{name}: sheet “{sheet}” is read as {title}: it gives no figures" for sheet, title in others.items()]
-    for each in found:
-        told = [group for group in each.rows.findings if group.title == NOT_READ]
-        not_read += [f"{name}: {message}" for group in told for message in group.cells["message"]]
+    not_read = [f"{name}: {said}" for said in _not_read(found)]
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
+
+
+def _not_read(found: Sequence[Checked]) -> Iterator[str]:
+    """The sheets of a file that give no figures."""
+    read = {each.rows.table.sheet for each in found if each.rows.record.name == "item"}
+    others = {each.rows.table.sheet: each.rows.record.title for each in found if each.rows.table.sheet not in read}
+    for sheet, title in others.items():
+        yield f"sheet “{sheet}” is read as {title}: it gives no figures"
+    for each in found:
+        for group in each.rows.findings:
+            if group.title == NOT_READ:
+                yield from group.cells["message"]

@@ -17,7 +17,7 @@ from kotrel.core.expressions import Compiled, Scope, compile_expression
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import nearest
+from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock import views
 from kotrel.core.stock.sums import SUMS, LedgerQuery
 from kotrel.loading.sheets_in.mapping_proposals import names_of
@@ -67,6 +67,16 @@ class Stock:
     remarks: tuple[str, ...] = ()
 
 
+def _require_fields(by: Sequence[str], places: Sequence[str], item: Record) -> None:
+    """Raises WrongUse where stock cannot be shown by one of the names."""
+    of_item = [name for name, field in item.fields.items() if not field.is_decimal]
+    for name in by:
+        if name not in places and name not in of_item:
+            hint = f"Use {', '.join(places)}, or a field of the item that is not a number, such as category."
+            close = did_you_mean(name, [*places, *of_item])
+            raise WrongUse(f"stock cannot be shown by “{name}”", f"{close} {hint}".lstrip(), "no-such-field")
+
+
 def stock(asked: StockQuestion, workspace: Workspace) -> Stock:
     """Answers a question about stock.
 
@@ -76,13 +86,7 @@ def stock(asked: StockQuestion, workspace: Workspace) -> Stock:
     ledger = require_stock(workspace.description)
     item = workspace.description.records[str(ledger.fields["item"].to)]
     places = [name for name in views.PLACES if name in ledger.fields]
-    for name in asked.by:
-        if name not in places and (name not in item.fields or item.fields[name].is_decimal):
-            allowed = [*places, *(each for each, about in item.fields.items() if not about.is_decimal)]
-            close = nearest(name, allowed)
-            hint = f"Use {', '.join(places)}, or a field of the item that is not a number, such as category."
-            hint = f"Did you mean {close}? {hint}" if close and close != name else hint
-            raise WrongUse(f"stock cannot be shown by “{name}”", hint, "no-such-field")
+    _require_fields(asked.by, places, item)
     with workspace.system().reading() as reading:
         asked, remarks = _with_item_codes(asked, item, SystemState(workspace.description, reading.read))
         condition = _condition(asked, item, places, ledger, workspace, reading)
@@ -95,11 +99,10 @@ def stock(asked: StockQuestion, workspace: Workspace) -> Stock:
         rows = rows.filter(condition.column(rows).fill_null(False))
     rows = views.grouped(rows, list(asked.by), amounts)
     if not asked.with_empty:
-        filled = pl.any_horizontal(pl.col(name) != 0 for name in amounts)
-        empty = rows.height - rows.filter(filled).height
-        rows = rows.filter(filled)
-        if empty:
+        filled = rows.filter(pl.any_horizontal(pl.col(name) != 0 for name in amounts))
+        if empty := rows.height - filled.height:
             remarks.append(f"{empty:,} without stock left out (--with-empty shows them)")
+        rows = filled
     return Stock(rows.sort(list(asked.by), nulls_last=True), asked.by, tuple(amounts), tuple(remarks))
 
 
@@ -225,19 +228,17 @@ def _with_items(
 ) -> pl.DataFrame:
     """The rows with what is known of their items."""
     key = item.key[0]
-    also = [name for name in (*asked.by, *needed) if name in item.fields and name not in rows.columns and name != key]
-    fields = list(dict.fromkeys((key, *(n for n in ("unit", item.called) if n and n in item.fields), *also)))
+    also = ("unit", item.called or "", *(name for name in (*asked.by, *needed) if name not in rows.columns))
+    fields = list(dict.fromkeys((key, *(name for name in also if name in item.fields))))
     known = reading.read(item.name, fields, (key, rows["item"])).unique(key, keep="any")
     known = known.with_columns(pl.col(key).alias("item"))
     if item.called and item.called != "description":
         known = known.with_columns(pl.col(item.called).alias("description"))
-    known = known.with_columns(
-        pl.lit(None, pl.String).alias(name) for name in ("unit", "description") if name not in known.columns
-    )
-    wanted = [name for name in known.columns if name not in rows.columns or name == "item"]
-    return rows.drop([name for name in SUMS if name in rows.columns and name not in ("value",)]).join(
-        known.select(wanted), on="item", how="left", maintain_order="left"
-    )
+    lacking = {"unit", "description"} - set(known.columns)
+    known = known.with_columns(pl.lit(None, pl.String).alias(name) for name in lacking)
+    known = known.drop(set(known.columns) & set(rows.columns) - {"item"})
+    left = rows.drop(set(SUMS) & set(rows.columns) - {"value"})
+    return left.join(known, on="item", how="left", maintain_order="left")
 
 
 def _with_item_codes(asked: StockQuestion, item: Record, state: SystemState) -> tuple[StockQuestion, list[str]]:

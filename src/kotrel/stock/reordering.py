@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -68,6 +69,15 @@ def _reorder_points(description: Description) -> Record:
     return points
 
 
+def _remarks(rows: pl.DataFrame, lines: Sequence[ReorderLine], never: Collection[str]) -> Iterator[str]:
+    if half := rows["order_up_to"].null_count():
+        yield f"{count(half, 'reorder point')} without a level to order up to: no quantity can be calculated for them"
+    if never:
+        yield f"left out, archived or not to be bought: {count(len(never), 'item')} such as {min(never)}"
+    if no_cost := sum(line.cost is None for line in lines):
+        yield f"{count(no_cost, 'line')} without a cost have no value"
+
+
 def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reorder:
     """Works out what to order.
 
@@ -98,24 +108,14 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
             what: reading.ledger_sums(LedgerQuery(["item", "warehouse"], among, what))
             for what in ("on hand", "on order", "reserved")
         }
-    key = item.key[0]
     remarks: list[str] = []
     if condition is not None:
+        key = item.key[0]
         known = items.rename({key: "item"}).with_columns(pl.col("item").alias(key))
         both = rows.select("item", "warehouse").join(known, on="item", how="left", maintain_order="left")
         rows = rows.filter(condition.column(both).fill_null(False))
-    half = rows.filter(pl.col("order_up_to").is_null()).height
-    if half:
-        remarks.append(
-            f"{count(half, 'reorder point')} without a level to order up to: no quantity can be calculated for them"
-        )
     lines, never = _lines(rows, items, item, sums, with_orders)
-    if never:
-        remarks.append(
-            f"left out, archived or not to be bought: {count(len(never), 'item')} such as {sorted(never)[0]}"
-        )
-    if no_cost := [line for line in lines if line.cost is None]:
-        remarks.append(f"{count(len(no_cost), 'line')} without a cost have no value")
+    remarks += _remarks(rows, lines, never)
     lines.sort(key=lambda line: (line.vendor or "~", line.level.item, line.level.warehouse))
     by_vendor: dict[str | None, Decimal] = {}
     for line in lines:

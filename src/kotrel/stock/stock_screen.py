@@ -27,33 +27,29 @@ def show_stock(screen: Screen, found: Stock, every: bool) -> None:
     """A row for each place, and the totals."""
     if not found.rows.height:
         screen.show("Nothing is on hand there." if "on_hand" in found.amounts else "Nothing moved there.")
-        show_remarks(screen, found.remarks)
-        return
+    else:
+        _show_table(screen, found, every)
+    show_remarks(screen, found.remarks)
+
+
+def _show_table(screen: Screen, found: Stock, every: bool) -> None:
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     # Of a period there are so many amounts that codes would be cut.
     named = "item" in found.by and "description" not in found.by and len(found.amounts) <= AMOUNTS_BESIDE_NAMES
-    for name in found.by:
-        table.add_column(name.replace("_", " "), no_wrap=True)
-        if name == "item" and named:
-            table.add_column("description", overflow="ellipsis", max_width=34, no_wrap=True)
+    places = [part for name in found.by for part in ((name, "description") if name == "item" and named else (name,))]
+    for name in places:
+        most = 34 if named and name == "description" else None
+        table.add_column(name.replace("_", " "), overflow="ellipsis", max_width=most, no_wrap=True)
     for name in found.amounts:
         table.add_column(TITLES.get(name, name), justify="right")
         if name == _last_quantity(found):
             table.add_column("unit")
     rows = found.rows if every else found.rows.head(SHOWN)
     for row in rows.iter_rows(named=True):
-        cells: list[Any] = []
-        for name in found.by:
-            cells.append(Text(row[name] or ""))
-            if name == "item" and named:
-                cells.append(Text(row["description"] or ""))
-        cells += _amounts(found, row)
-        table.add_row(*cells)
-    total: list[Any] = [Text("in all", style="bold"), *([""] * (len(found.by) - 1 + named))]
-    table.add_row(*total, *_totals(found))
+        table.add_row(*(Text(row[name] or "") for name in places), *_amounts(found, row))
+    table.add_row(Text("in all", style="bold"), *([""] * (len(places) - 1)), *_totals(found))
     screen.show(give_way(table, screen.console.width, "description"))
     show_more(screen, found.rows.height - rows.height, "--all lists them, -o FILE writes them")
-    show_remarks(screen, found.remarks)
 
 
 def _last_quantity(found: Stock) -> str:

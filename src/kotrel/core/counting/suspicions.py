@@ -9,6 +9,13 @@ from decimal import Decimal
 from kotrel.core.counting.variance import CountLine
 
 
+def _is_off_by(line: CountLine, factor: Decimal) -> bool:
+    """Whether what is counted is what is expected in another unit, of which one is ``factor``."""
+    if not line.expected or not line.counted:
+        return False
+    return line.counted * factor == line.expected or line.expected * factor == line.counted
+
+
 def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[CountLine]:
     """The lines with what their variances look like: goods in another bin, or counted in another unit.
 
@@ -29,21 +36,23 @@ def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[s
             place = " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))
             found.setdefault(line.place.number, []).append(f"the opposite difference is in {place}: in the wrong bin?")
     for line in off:
-        for unit, factor in factors.get(line.place.item, ()):
-            if (
-                line.expected
-                and line.counted
-                and (line.counted * factor == line.expected or line.expected * factor == line.counted)
-            ):
-                found.setdefault(line.place.number, []).append(
-                    f"counted in {unit} instead of {line.place.unit}, or the other way round?"
-                )
+        said = [
+            f"counted in {unit} instead of {line.place.unit}, or the other way round?"
+            for unit, factor in factors.get(line.place.item, ())
+            if _is_off_by(line, factor)
+        ]
+        if said:
+            found.setdefault(line.place.number, []).extend(said)
     for line, other in _mixed_up(off):
         found.setdefault(line.place.number, []).append(f"{other.place.item} has the opposite difference: mixed up?")
     return [
         replace(line, remarks=(*line.remarks, *found[line.place.number])) if line.place.number in found else line
         for line in lines
     ]
+
+
+def _neighbours_swapped(code: str) -> list[str]:
+    return [code[:n] + code[n + 1] + code[n] + code[n + 2 :] for n in range(len(code) - 1) if code[n] != code[n + 1]]
 
 
 def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
@@ -66,12 +75,9 @@ def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
     found = []
     for line in off:
         code, where, wanted = line.place.item, line.place.warehouse, -line.variance
-        swapped = [
-            code[:n] + code[n + 1] + code[n] + code[n + 2 :] for n in range(len(code) - 1) if code[n] != code[n + 1]
-        ]
         alike = [
             other
-            for form in (*_without_one(code), *swapped)
+            for form in (*_without_one(code), *_neighbours_swapped(code))
             for other in known.get((where, wanted, form), ())
             if other.place.item != code
         ]

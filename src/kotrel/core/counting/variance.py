@@ -183,23 +183,24 @@ def _line(place: CountPlace, entries: Sequence[CountEntry], trading: bool, moved
     if len(entries) > 1 and second != "add":
         by = " and ".join(f"{each.counter or each.where} {_plain(each.counted)}" for each in entries)
         return replace(line, counted=entries[-1].counted, recount=f"counted twice: {by}", undecided=True)
-    if not trading:
-        return line
-    times = [each.at for each in entries]
-    if any(at is None for at in times):
-        if moved.since.get(place.key):
-            return replace(
-                line,
-                recount="stock moved here since the freeze, and the sheet does not say when it was counted",
-                undecided=True,
-            )
-        return line
-    if any(moved.within(place.key, str(at), _end_of(str(at))) for at in times):
+    return _while_trading(line, moved) if trading else line
+
+
+def _while_trading(line: CountLine, moved: Movements) -> CountLine:
+    """A line with what was expected when it was counted; undecided where movements make that uncertain."""
+    key, times = line.place.key, [each.at for each in line.entries]
+    if None in times:
+        if not moved.since.get(key):
+            return line
+        said = "stock moved here since the freeze, and the sheet does not say when it was counted"
+        return replace(line, recount=said, undecided=True)
+    first, last = min(map(str, times)), max(map(str, times))
+    if any(moved.within(key, str(at), _end_of(str(at))) for at in times):
         return replace(line, recount="stock moved while it was being counted", undecided=True)
-    at = max(str(time) for time in times)
-    if len(set(times)) > 1 and moved.held_at(place.key, min(map(str, times))) != moved.held_at(place.key, at):
+    expected = moved.held_at(key, last)
+    if first != last and moved.held_at(key, first) != expected:
         return replace(line, recount="stock moved between the counts that are added up", undecided=True)
-    return replace(line, expected=moved.held_at(place.key, at))
+    return replace(line, expected=expected)
 
 
 def _end_of(at: str) -> str:
@@ -226,37 +227,52 @@ def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str],
         elsewhere: item and serial number → the place outside the count where the system has it.
     """
     found: dict[tuple[str, str], list[CountLine]] = {}
-    for line in lines:
-        if line.place.serial is not None and line.counted:
-            found.setdefault((line.place.item, line.place.serial), []).append(line)
     left: dict[tuple[str, str], CountLine] = {}
     for line in lines:
-        serial = line.place.serial
-        if serial is not None and not line.counted and line.expected:
-            left[line.place.item, serial] = line
+        if line.place.serial is None:
+            continue
+        one = (line.place.item, line.place.serial)
+        if line.counted:
+            found.setdefault(one, []).append(line)
+        elif line.expected:
+            left[one] = line
     done: list[CountLine] = []
     for line in lines:
-        serial = line.place.serial
-        there = found.get((line.place.item, serial), []) if serial is not None else []
-        others = [other for other in there if other is not line]
-        if line.counted and len(there) > 1:
-            places = " and ".join(warehouse_and_bin(other.place) for other in others)
-            line = replace(line, recount=f"the serial number was also counted in {places}", undecided=True)
-        elif not line.counted and len(there) == 1 and line.expected:
-            line = replace(
-                line, counted=ZERO, recount="", remarks=(*line.remarks, f"moved to {warehouse_and_bin(there[0].place)}")
-            )
-        elif line.counted and not line.expected and serial is not None:
-            if (former := left.get((line.place.item, serial))) is not None:
-                line = replace(
-                    line, recount="", remarks=(*line.remarks, f"moved from {warehouse_and_bin(former.place)}")
-                )
-            outside = elsewhere.get((line.place.item, serial))
-            if outside is not None:
-                said = f"the system has this serial number in {outside}: look again. kotrel count set confirms that it is here"
-                line = replace(line, recount=said, undecided=True)
-        done.append(line)
+        if line.place.serial is None:
+            done.append(line)
+            continue
+        one = (line.place.item, line.place.serial)
+        there = found.get(one, [])
+        if line.counted:
+            done.append(_found_serial(line, there, left.get(one), elsewhere.get(one)))
+        elif len(there) == 1 and line.expected:
+            remark = f"moved to {warehouse_and_bin(there[0].place)}"
+            done.append(replace(line, counted=ZERO, recount="", remarks=(*line.remarks, remark)))
+        else:
+            done.append(line)
     return done
+
+
+def _found_serial(
+    line: CountLine, there: Sequence[CountLine], former: CountLine | None, outside: str | None
+) -> CountLine:
+    """A line on which a serial number was found.
+
+    Args:
+        there: all lines on which it was; ``former``: where it was expected; ``outside``: where the system has it.
+    """
+    if len(there) > 1:
+        places = " and ".join(warehouse_and_bin(other.place) for other in there if other is not line)
+        return replace(line, recount=f"the serial number was also counted in {places}", undecided=True)
+    if line.expected:
+        return line
+    if former is not None:
+        remark = f"moved from {warehouse_and_bin(former.place)}"
+        line = replace(line, recount="", remarks=(*line.remarks, remark))
+    if outside is not None:
+        said = f"the system has this serial number in {outside}: look again. kotrel count set confirms that it is here"
+        line = replace(line, recount=said, undecided=True)
+    return line
 
 
 def warehouse_and_bin(place: CountPlace) -> str:

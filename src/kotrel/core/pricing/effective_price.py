@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
@@ -198,18 +198,25 @@ def _row_of(wanted: PriceQuery, code: str) -> PriceRow | None:
     """The row that counts: of the same unit, else of the base unit, else of the nearest category."""
     there = [row for row in wanted.rows if row.price_list == code and row.in_force(wanted.day)]
     in_base = wanted.quantity * wanted.factors[wanted.unit]
-    own = [row for row in there if not row.category]
-    places: list[tuple[Iterable[PriceRow], Decimal]] = [
-        ((row for row in own if row.unit == wanted.unit), wanted.quantity),
-        ((row for row in own if row.unit == wanted.base_unit), in_base),
+    places = [
+        ("", wanted.unit, wanted.quantity),
+        ("", wanted.base_unit, in_base),
+        *((category, None, in_base) for category in wanted.categories),
     ]
-    for category in wanted.categories:
-        places.append(([row for row in there if row.category == category], in_base))
-    for rows, quantity in places:
-        fitting = [row for row in rows if row.from_quantity <= quantity]
-        if fitting:
-            return max(fitting, key=lambda row: (row.from_quantity, row.from_date or date.min))
-    return None
+    found = (_of_quantity(there, category, unit, quantity) for category, unit, quantity in places)
+    return next((row for row in found if row is not None), None)
+
+
+def _of_quantity(rows: Sequence[PriceRow], category: str, unit: str | None, quantity: Decimal) -> PriceRow | None:
+    """Of the rows for a category, or for the item in a unit where it is empty: the one with the highest break that the
+    quantity reaches; of several, the latest.
+    """
+    fitting = [
+        row
+        for row in rows
+        if (row.category or "") == category and unit in (None, row.unit) and row.from_quantity <= quantity
+    ]
+    return max(fitting, key=lambda row: (row.from_quantity, row.from_date or date.min), default=None)
 
 
 def _standard(wanted: PriceQuery, lines: list[PriceStep]) -> Decimal | None:

@@ -30,6 +30,13 @@ where that is not known), and the item's group.
 """
 
 
+def _is_guarded(code: str, guards: Guards) -> pl.Expr:
+    """The prices that a least margin is for: those of its list, or of all lists that have none of their own."""
+    if code:
+        return pl.col("target") == code
+    return ~pl.col("target").is_in([each for each in guards.least_margin if each])
+
+
 def guarded(
     frame: pl.DataFrame,
     standing: pl.DataFrame,
@@ -76,23 +83,21 @@ def guarded(
         pl.format("{}{} is below the cost of {}{}", price_text(new), sign, price_text(cost), sign),
     )
     for code, least in guards.least_margin.items():
-        mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False)
-        mine = mine & (
-            (pl.col("target") == code)
-            if code
-            else ~pl.col("target").is_in([each for each in guards.least_margin if each])
-        )
+        mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False) & _is_guarded(code, guards)
         words = pl.format(
             "its margin is {} %, and the least is {} %", _share(pl.col("margin")), pl.lit(f"{least.normalize():f}")
         )
         tell(guards.others, "margin-too-low", "margin too low", mine, words)
     far = (new == zero).fill_null(False)
-    for most, way, kind in ((guards.most_up, 1, "up-too-far"), (guards.most_down, -1, "down-too-far")):
+    for most, way, kind, title in (
+        (guards.most_up, 1, "up-too-far", "up too far"),
+        (guards.most_down, -1, "down-too-far", "down too far"),
+    ):
         if most is not None:
-            beyond = change > exact(most) if way > 0 else change < exact(-most)
+            beyond = (change * way > exact(most)) & (new != zero)
             words = pl.format("a change of {} %, and the most is {} %", _share(change), pl.lit(f"{way * most:f}"))
-            far = far | (beyond & (new != zero)).fill_null(False)
-            tell(guards.others, kind, "up too far" if way > 0 else "down too far", beyond & (new != zero), words)
+            far = far | beyond.fill_null(False)
+            tell(guards.others, kind, title, beyond, words)
     for low, high in guards.not_above:
         rows = _above(frame, standing, low, high, currencies, rates)
         if rows.height:

@@ -7,7 +7,7 @@ calculated in the currency of what they set: every list, own price and figure of
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -161,6 +161,25 @@ def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
     return base_units(pl.concat(frames), goods.items, goods.factors)
 
 
+def _in_its_unit(price: pl.Expr, frame: pl.DataFrame) -> pl.Expr:
+    """A price for the base unit as one for the row's unit."""
+    if not (frame["the factor"] != 1).any():
+        return price
+    in_unit = to_decimals(price * pl.col("the factor"), SNAPPED)
+    return pl.when(pl.col("the factor") == exact(1)).then(price).otherwise(in_unit)
+
+
+def _with_own_prices(frame: pl.DataFrame, done: pl.DataFrame, named: Sequence[str]) -> pl.DataFrame:
+    """The frame with the items' own prices as the steps before this one have made them."""
+    made = set(done["target"].unique())
+    for name in (each for each in named if each in OWN_PRICES and each in made):
+        current = done.filter(pl.col("target") == name).select(
+            pl.col("item").alias("the item"), pl.col("now").cast(pl.String).alias(name)
+        )
+        frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
+    return frame
+
+
 def _priced_target(
     done: pl.DataFrame,
     items: pl.DataFrame,
@@ -186,19 +205,11 @@ def _priced_target(
     currency = pl.col("currency") if "currency" in items.columns else pl.lit(None, pl.String)
     fields = items.select(pl.col("code").alias("the item"), currency.alias("the currency"), *named)
     frame = part.join(fields, on="the item", how="left", maintain_order="left")
-    own = [name for name in named if name in OWN_PRICES and name in done["target"].unique().to_list()]
-    for name in own:
-        current = done.filter(pl.col("target") == name).select(
-            pl.col("item").alias("the item"), pl.col("now").cast(pl.String).alias(name)
-        )
-        frame = frame.drop(name).join(current, on="the item", how="left", maintain_order="left")
+    frame = _with_own_prices(frame, done, named)
     frame = _in_target_currency(frame, named, step, target, rules, goods)
     for code in lists:
         frame = _with_list(frame, done, code, step, target, rules, goods)
-    price = compiled.expr
-    if (frame["the factor"] != 1).any():
-        in_unit = to_decimals(price * pl.col("the factor"), SNAPPED)
-        price = pl.when(pl.col("the factor") == exact(1)).then(price).otherwise(in_unit)
+    price = _in_its_unit(compiled.expr, frame)
     rule, decimals = step.roundings.get(target), _decimals(target, goods)
     priced = frame.select(
         *(pl.col(f"the {name}").alias(name) for name in BREAK[1:]),

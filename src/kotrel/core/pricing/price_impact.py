@@ -30,6 +30,18 @@ _BREAK = ["price_list", "item", "unit", "from_quantity"]
 _FRAME = ("list", "item", "unit", "first", "old", "price")
 
 
+def _moved_prices(changes: Sequence[RecordChanges], read: Reader) -> pl.DataFrame:
+    """The prices that a load sets, on lists and on the items themselves."""
+    frames: list[pl.DataFrame] = []
+    for each in changes:
+        whole = {"item", "amount"} <= set(each.fields) and set(PRICE) <= set(each.record.fields)
+        if each.record.name == "price" and whole:
+            frames.append(_of_prices(each, read))
+        elif each.record.name == "item":
+            frames += [_of_items(each, name) for name in OWN_PRICES if name in each.fields]
+    return pl.concat([frame for frame in frames if frame.height] or [_empty()])
+
+
 def price_stakes(
     changes: Sequence[RecordChanges], description: Description, read: Reader, sums: Sums
 ) -> pl.DataFrame | None:
@@ -39,21 +51,7 @@ def price_stakes(
     item = description.records.get("item")
     if item is None or "unit" not in item.fields:
         return None
-    frames = [
-        _of_prices(each, read)
-        for each in changes
-        if each.record.name == "price"
-        and {"item", "amount"} <= set(each.fields)
-        and set(PRICE) <= set(each.record.fields)
-    ]
-    frames += [
-        _of_items(each, name)
-        for each in changes
-        if each.record.name == "item"
-        for name in OWN_PRICES
-        if name in each.fields
-    ]
-    moved = pl.concat([frame for frame in frames if frame.height] or [_empty()])
+    moved = _moved_prices(changes, read)
     moved = moved.filter(pl.col("old").is_null() | (pl.col("old") != pl.col("price")))
     if not moved.height:
         return None

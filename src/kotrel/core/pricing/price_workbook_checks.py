@@ -152,6 +152,15 @@ def _with_old(rows: Rows, book: PriceBook, field: str, frame: pl.DataFrame) -> p
     ).select(list(_listed_schema()))
 
 
+def _factors(codes: pl.Series, state: SystemState) -> pl.DataFrame:
+    """``item``, ``unit`` and ``factor`` (String) of the items' other units."""
+    names = ["item", "unit", "factor"]
+    conversions = state.description.conversions
+    if conversions is None:
+        return pl.DataFrame(schema=dict.fromkeys(names, pl.String))
+    return state.having(conversions, names, "item", codes)
+
+
 def _against_system(
     frame: pl.DataFrame, record: str, rules: PriceRules, state: SystemState
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -188,10 +197,7 @@ def _against_system(
     coming = state.coming(about, ["code", "cost"]).select(
         pl.col("code").alias("item"), pl.col("cost").cast(NUMBER, strict=False).alias("new cost")
     )
-    conversions = state.description.conversions
-    factors = pl.DataFrame(schema=dict.fromkeys(("item", "unit", "factor"), pl.String))
-    if conversions is not None:
-        factors = state.having(conversions, ["item", "unit", "factor"], "item", codes)
+    factors = _factors(codes, state)
     frame = base_units(frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held, factors)
     cost = pl.coalesce("new cost", "own cost") * pl.col("factor")
     last = there.filter(pl.col("amount").is_not_null() & (pl.col("day") == days[-1])) if days else there
