@@ -191,11 +191,7 @@ def _laid_out(
 
 def _changes_of(changes: tuple[RecordChanges, ...], checked: Checked, record: Record) -> RecordChanges:
     table = checked.rows.table
-    fitting = [
-        each
-        for each in changes
-        if each.record.name == record.name and (each.file, each.sheet) == (table.file, table.sheet)
-    ]
+    fitting = [each for each in changes if each.record.name == record.name and (each.file, each.sheet) == table.origin]
     if not fitting:
         raise WrongUse(
             "the rows of this sheet cannot be told apart",

@@ -60,7 +60,7 @@ def replaced_more(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[Findi
 
 def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
     """Adds what the system itself reported on the rows as findings."""
-    place = (rows.record.name, rows.table.file, rows.table.sheet)
+    place = (rows.record.name, *rows.table.origin)
     mine = [each for each in refusals if (each.record, each.file, each.sheet) == place]
     if not mine or not rows.has_key:
         return rows

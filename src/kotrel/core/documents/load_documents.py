@@ -228,7 +228,7 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
             for name in names
         ]
         values = group.select(ROW, *texts)
-        found.append(Rows(Table(table.file, table.sheet, 0, (), values.select(ROW), {}), ledger, {}, values))
+        found.append(Rows(Table(*table.origin, 0, (), values.select(ROW), {}), ledger, {}, values))
     return found
 
 

@@ -9,12 +9,14 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
-from kotrel.core.documents.families import families, family_of, is_flat
+from kotrel.core.documents.families import Family, families, family_of, is_flat
 from kotrel.core.documents.flat_sheets import Circumstances, bad_rows_apart, shaped
 from kotrel.core.documents.load_documents import Ledger, check_documents, refuse_whole
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Business, Checked, SheetRows, SystemReader, in_load
 from kotrel.core.rows.cells import at_their_cells
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import PendingRows
 
 
@@ -128,6 +130,13 @@ def _pending_of(checked: Sequence[Checked]) -> dict[str, PendingRows]:
     return pending
 
 
+def _refused_anew(rows: Rows, new: Rows) -> list[FindingGroup]:
+    """What ``new`` says of refused rows and ``rows`` does not say yet."""
+    # By identity: two findings are never compared by their tables.
+    known = set(map(id, rows.findings))
+    return [group for group in new.findings if group.kind == "row-refused" and id(group) not in known]
+
+
 def whole_documents(
     parts: Sequence[SheetRows], checked: Sequence[Checked], business: Business, look: SystemReader
 ) -> list[SheetRows] | None:
@@ -146,13 +155,9 @@ def whole_documents(
             rows, changed = refused, True
     if not changed:
         return None
-    added = [[group for group in new.findings if group.kind == "row-refused"] for new in rows]
     return [
-        # By identity: two findings are never compared by their tables.
-        replace(
-            part, rows=part.rows.with_findings([g for g in groups if all(g is not one for one in part.rows.findings)])
-        )
-        for part, groups in zip(parts, added, strict=True)
+        replace(part, rows=part.rows.with_findings(_refused_anew(part.rows, new)))
+        for part, new in zip(parts, rows, strict=True)
     ]
 
 
@@ -177,14 +182,21 @@ def documents_of_good_rows(
         family = family_of(business.description, rows.record.name)
         apart = None
         if family is not None and is_flat(rows.record) and family.number not in rows.letters:
-            place = (rows.table.file, rows.table.sheet)
-            same = [each.rows for each in checked if (each.rows.table.file, each.rows.table.sheet) == place]
-            bad = {row for each in same if not each.once for row in each.refused}
-            lines = [each for each in same if each.record.name == family.lines.name and each.flat_of]
-            document = family.document_of(family.lines)
-            made = [each.values.select(ROW, pl.col(document).alias("number")) for each in lines]
-            apart = bad_rows_apart(rows, family, bad, pl.concat(made)) if made and bad else None
+            apart = _bad_rows_of(rows, family, [each.rows for each in checked])
         if apart is not None:
             part, changed = replace(part, rows=apart), True
         done.append(part)
     return done if changed else None
+
+
+def _bad_rows_of(rows: Rows, family: Family, checked: Sequence[Rows]) -> Rows | None:
+    """A flat sheet with its bad rows in documents of their own; None where it has none, or no lines were made of it."""
+    same = [each for each in checked if each.table.origin == rows.table.origin]
+    bad = {row for each in same if not each.once for row in each.refused}
+    document = family.document_of(family.lines)
+    made = [
+        each.values.select(ROW, pl.col(document).alias("number"))
+        for each in same
+        if each.record.name == family.lines.name and each.flat_of
+    ]
+    return bad_rows_apart(rows, family, bad, pl.concat(made)) if made and bad else None

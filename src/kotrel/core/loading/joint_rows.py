@@ -14,22 +14,28 @@ from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 
 
+def _refused_by_sheet(checked: Sequence[Checked]) -> dict[tuple[str, str], dict[int, str]]:
+    """File and sheet → the rows that are refused, each with the first record that refuses it, in words."""
+    found: dict[tuple[str, str], dict[int, str]] = {}
+    for each in checked:
+        if each.consequence is None and not each.rows.once:
+            rows = found.setdefault(each.rows.table.origin, {})
+            for row in each.rows.refused:
+                rows.setdefault(row, each.rows.record.title.lower())
+    return found
+
+
 def whole_rows(parts: Sequence[SheetRows], checked: Sequence[Checked]) -> list[SheetRows] | None:
     """The parts with an error on each row that another record made from the same row of the sheet refuses.
 
     Returns:
         None where there is no such row, so that every row is loaded whole or not at all.
     """
-    refused: dict[tuple[str, str], dict[int, str]] = {}
-    for each in checked:
-        if each.consequence is None and not each.rows.once:
-            place = (each.rows.table.file, each.rows.table.sheet)
-            for row in each.rows.refused:
-                refused.setdefault(place, {}).setdefault(row, each.rows.record.title.lower())
+    refused = _refused_by_sheet(checked)
     done: list[SheetRows] = []
     for part in parts:
         rows = part.rows
-        mine = refused.get((rows.table.file, rows.table.sheet), {})
+        mine = refused.get(rows.table.origin, {})
         own = [each for each in checked if each.rows.table is rows.table or each.rows.record.name == rows.record.name]
         known = {row for each in own for row in each.rows.refused}
         lost = [row for row in rows.values[ROW] if row in mine and row not in known] if not rows.once else []
@@ -48,11 +54,11 @@ def from_same_row(rows: Rows, done: Sequence[Rows]) -> Rows:
     for name, source in rows.sources.items():
         if source.of_field is None:
             continue
-        place = (source.of_record, rows.table.file, rows.table.sheet)
+        place = (source.of_record, *rows.table.origin)
         given = [
             each.values.select(ROW, pl.col(source.of_field).alias("value there"))
             for each in done
-            if (each.record.name, each.table.file, each.table.sheet) == place and source.of_field in each.values.columns
+            if (each.record.name, *each.table.origin) == place and source.of_field in each.values.columns
         ]
         if given:
             there = pl.concat(given).unique(ROW, keep="first")

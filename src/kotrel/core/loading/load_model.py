@@ -161,11 +161,7 @@ class Preview:
         """True where something would be left to load without the bad rows:
         a sheet with an error that concerns the whole sheet has no good ones.
         """
-        bad = {
-            (each.rows.table.file, each.rows.table.sheet)
-            for each in self.checked
-            if any(True for _ in concerns_sheet(each.rows.findings))
-        }
+        bad = {each.rows.table.origin for each in self.checked if any(True for _ in concerns_sheet(each.rows.findings))}
         return any(each.touches and (each.file, each.sheet) not in bad for each in self.changes)
 
     def counts(self) -> dict[str, dict[str, int]]:

@@ -21,10 +21,10 @@ from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows
 from kotrel.core.pricing.price_impact import price_stakes
 from kotrel.core.pricing.price_workbook_checks import check_book
 from kotrel.core.resolving.periods import follow_periods_together
-from kotrel.core.resolving.ready_rows import ready_rows, require_known_options
+from kotrel.core.resolving.ready_rows import Ready, ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import PendingRows
+from kotrel.core.rows.system_state import PendingRows, SystemState
 
 
 def check_parts(
@@ -61,25 +61,7 @@ def _check_record(
     refusals: Sequence[Refusal],
 ) -> list[Checked]:
     """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
-    readied = [
-        ready_rows(
-            each.rows, each.base, business.state(look, pending), business.options, business.conventions, len(parts) == 1
-        )
-        for each in parts
-    ]
-    if len(parts) > 1 and parts[0].rows.record.period is not None:
-        followed = follow_periods_together(
-            [each.rows for each in readied], business.state(look, pending), business.options.after_end
-        )
-        readied = [
-            replace(
-                each,
-                rows=rows,
-                consequences=(*each.consequences, *ended),
-                remarks=(*each.remarks, *said),
-            )
-            for each, (rows, ended, said) in zip(readied, followed, strict=True)
-        ]
+    readied = _readied(parts, business, business.state(look, pending))
     across = check_across([each.rows for each in readied], business.state(look, pending)) if len(parts) > 1 else [[]]
     books = check_book(
         [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
@@ -97,9 +79,7 @@ def _check_record(
         beside = others[place]
         if caused or beside is not None:
             with_them = dict(pending)
-            if beside is not None:
-                name = ready.rows.record.name
-                with_them[name] = joined(with_them[name], beside) if name in with_them else beside
+            _add_pending(with_them, ready.rows.record.name, beside)
             state = business.state(look, with_them)
         rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
         rows = with_dependents(with_refusals(rows, refusals), state)
@@ -115,9 +95,26 @@ def _check_record(
         if rows.has_key:
             loads.append(in_load(rows, None))
     for each in loads:
-        name = parts[0].rows.record.name
-        pending[name] = each if name not in pending else joined(pending[name], each)
+        _add_pending(pending, parts[0].rows.record.name, each)
     return done
+
+
+def _readied(parts: Sequence[SheetRows], business: Business, state: SystemState) -> list[Ready]:
+    """The rows of each sheet, ready for the checks; where there are several, periods are followed for all together."""
+    alone = len(parts) == 1
+    readied = [ready_rows(each.rows, each.base, state, business.options, business.conventions, alone) for each in parts]
+    if alone or parts[0].rows.record.period is None:
+        return readied
+    followed = follow_periods_together([each.rows for each in readied], state, business.options.after_end)
+    return [
+        replace(each, rows=rows, consequences=(*each.consequences, *ended), remarks=(*each.remarks, *said))
+        for each, (rows, ended, said) in zip(readied, followed, strict=True)
+    ]
+
+
+def _add_pending(pending: dict[str, PendingRows], name: str, more: PendingRows | None) -> None:
+    if more is not None:
+        pending[name] = joined(pending[name], more) if name in pending else more
 
 
 def _rows_of_other_sheets(sheets: Sequence[Rows]) -> list[PendingRows | None]:

@@ -64,21 +64,18 @@ def once_numbers(cells: Cells, words: Sequence[str], listed: pl.Series, candidat
     widths = set(listed.filter(listed.str.contains(DIGITS)).str.len_chars().unique())
     if not cells.text_file:
         widths |= {len(text) for text in cells.texts if text.isdecimal()}
+        found = {word: candidates(word) for word in words if word in cells.numbers}
         return frozenset(
-            word
-            for word in words
-            if word in cells.numbers and len(found := candidates(word)) == 1 and _is_unlike(word, found[0], widths)
+            word for word, codes in found.items() if len(codes) == 1 and _is_unlike(word, codes[0], widths)
         )
     digits = [word for word in words if re.match(DIGITS, word)]
     if len(digits) < ENOUGH or any(re.match("^0[0-9]", text) for text in cells.texts):
         return frozenset()
-    meant = [candidates(word) for word in digits]
-    if any(len(found) != 1 for found in meant):
+    meant = {word: candidates(word) for word in digits}
+    if any(len(found) != 1 for found in meant.values()):
         return frozenset()
-    padded = {len(found[0]) for found in meant if found[0].isdecimal()}
-    fits = len(padded) <= 1 and all(
-        _is_unlike(word, found[0], widths) for word, found in zip(digits, meant, strict=True)
-    )
+    padded = {len(code) for (code,) in meant.values() if code.isdecimal()}
+    fits = len(padded) <= 1 and all(_is_unlike(word, code, widths) for word, (code,) in meant.items())
     return frozenset(digits) if fits else frozenset()
 
 

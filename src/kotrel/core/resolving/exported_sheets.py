@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -34,14 +35,7 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
     record, table = rows.record, rows.table
     key = list(record.key)
     missing = [name for name in base.columns if name in record.fields and name not in rows.fields]
-    used = {letter for source in rows.sources.values() for letter in source.columns}
-    # What a mapping skips is left out on purpose, and a column under its field's own heading was not renamed.
-    own = {folded(word) for name in missing for word in (record.fields[name].title, name)}
-    strange = [
-        column
-        for column in table.columns
-        if column.letter not in used and column.letter not in rows.skipped and folded(column.heading) not in own
-    ]
+    strange = _strange_columns(rows, missing)
     if not missing or not strange:
         return []
     there = base.unique(key, keep="any").select(*key, *(pl.col(name).alias(f"was {name}") for name in missing))
@@ -49,22 +43,33 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
     found = []
     for column in strange:
         cells = table.cells[column.letter].str.strip_chars()
-        field = next(
-            (record.fields[name] for name in missing if _alike(cells, held[f"was {name}"], record.fields[name])), None
-        )
-        if field is not None:
-            called = f"“{column.heading}”" if column.heading else "without a heading"
-            message = (
-                f"column {column.letter} {called} holds what “{field.title}” held in this export: give it that "
-                "heading again, or delete it if it is not to be loaded"
-            )
-            found.append(
-                rows.sheet_finding(
-                    "error", "renamed-heading", "a renamed column of the export", message, column.letter, column.heading
-                )
-            )
-            missing.remove(field.name)
+        alike = (name for name in missing if _alike(cells, held[f"was {name}"], record.fields[name]))
+        if (name := next(alike, None)) is not None:
+            found.append(_renamed(rows, column, record.fields[name]))
+            missing.remove(name)
     return found
+
+
+def _strange_columns(rows: Rows, missing: Sequence[str]) -> list[Column]:
+    """The columns that feed nothing and might be those of missing fields, under other headings."""
+    used = {letter for source in rows.sources.values() for letter in source.columns}
+    # What a mapping skips is left out on purpose, and a column under its field's own heading was not renamed.
+    own = {folded(word) for name in missing for word in (rows.record.fields[name].title, name)}
+    return [
+        column
+        for column in rows.table.columns
+        if column.letter not in used and column.letter not in rows.skipped and folded(column.heading) not in own
+    ]
+
+
+def _renamed(rows: Rows, column: Column, field: Field) -> FindingGroup:
+    called = f"“{column.heading}”" if column.heading else "without a heading"
+    message = (
+        f"column {column.letter} {called} holds what “{field.title}” held in this export: give it that "
+        "heading again, or delete it if it is not to be loaded"
+    )
+    title = "a renamed column of the export"
+    return rows.sheet_finding("error", "renamed-heading", title, message, column.letter, column.heading)
 
 
 def _alike(cells: pl.Series, was: pl.Series, field: Field) -> bool:

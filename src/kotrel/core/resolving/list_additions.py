@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -18,6 +18,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import cells_as_shown
+from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Table
 
 SHORT = 3
@@ -93,7 +94,7 @@ def created_rows(rows: Rows, create: Sequence[str], state: SystemState) -> tuple
             values = values.join(above, left_on=target.code, right_on="code", how="left", maintain_order="left").rename(
                 {"parent": target.path}
             )
-        table = Table(rows.table.file, rows.table.sheet, 0, (), values.select(ROW), {})
+        table = Table(*rows.table.origin, 0, (), values.select(ROW), {})
         made = make_values(
             Rows(table, target, {}, values),
             state.names_of,
@@ -150,31 +151,43 @@ def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemSta
         if target.path is None or source is None or not source.last or len(source.columns) < 2:
             continue
         names = ListNames(state.listed(target), target)
-        levels = cells_as_shown(rows.table, source.columns).select(
-            ROW,
-            *(
-                pl.col(letter).str.strip_chars().replace("", None).alias(f"level {n}")
-                for n, letter in enumerate(source.columns)
-            ),
-        )
         own = dict(rows.values.select(ROW, name).iter_rows())
-        pairs: list[tuple[int, str, str | None]] = []
-        for row, *steps in levels.iter_rows():
-            filled = [names.code_of(step) or step for step in steps if step]
-            if filled and own.get(row) is not None:
-                # The lowest level is the value itself, as it was repaired or spelled.
-                filled[-1] = own[row]
-                pairs += [(row, code, above) for above, code in zip([None, *filled], filled, strict=False)]
-        # A level above is spelled as the values themselves are, else as it is most often.
-        times = Counter(code for _, code, _ in pairs if code not in names.codes)
-        times.update({code: len(pairs) for code in own.values() if code in times})
-        best: dict[str, str] = {}
-        for code, _ in times.most_common():
-            best.setdefault(_bare(code), code)
-        usual = {code: best[_bare(code)] for code in times}
+        pairs = _levels(rows, source, own, names)
+        usual = _usual_spelling(pairs, own, names)
         spelled = [(row, usual.get(code, code), usual.get(above or "", above)) for row, code, above in pairs]
         found.append(pl.DataFrame(spelled, schema=found[0].schema, orient="row"))
     return pl.concat(found)
+
+
+def _levels(
+    rows: Rows, source: Source, own: Mapping[int, str | None], names: ListNames
+) -> list[tuple[int, str, str | None]]:
+    """The row, each level that it names, and the level above."""
+    shown = (pl.col(letter).str.strip_chars().replace("", None) for letter in source.columns)
+    levels = cells_as_shown(rows.table, source.columns).select(
+        ROW, *(level.alias(f"level {number}") for number, level in enumerate(shown))
+    )
+    pairs: list[tuple[int, str, str | None]] = []
+    for row, *steps in levels.iter_rows():
+        filled = [names.code_of(step) or step for step in steps if step]
+        value = own.get(row)
+        if filled and value is not None:
+            # The lowest level is the value itself, as it was repaired or spelled.
+            filled[-1] = value
+            pairs += [(row, code, above) for above, code in zip([None, *filled], filled, strict=False)]
+    return pairs
+
+
+def _usual_spelling(
+    pairs: Sequence[tuple[int, str, str | None]], own: Mapping[int, str | None], names: ListNames
+) -> dict[str, str]:
+    """Each new level → how it is spelled: as the values themselves are, else as it is most often."""
+    times = Counter(code for _, code, _ in pairs if code not in names.codes)
+    times.update({code: len(pairs) for code in filter(None, own.values()) if code in times})
+    best: dict[str, str] = {}
+    for code, _ in times.most_common():
+        best.setdefault(_bare(code), code)
+    return {code: best[_bare(code)] for code in times}
 
 
 def _near(rows: Rows, code: str, state: SystemState) -> list[FindingGroup]:

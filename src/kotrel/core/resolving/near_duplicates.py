@@ -45,12 +45,8 @@ def find_near_keys(
     """
     record = rows.record
     name = record.code
-    if (
-        record.fields[name].to is not None
-        or record.fields[name].kind not in ("code", "text")
-        or name not in rows.letters
-        or not rows.values.height
-    ):
+    about = record.fields[name]
+    if about.to is not None or about.kind not in ("code", "text") or name not in rows.letters:
         return []
     wanted = new() & rows.values[name].is_not_null()
     if really_new:
@@ -187,24 +183,32 @@ def _slips(
     codes: dict[tuple[object, ...], OneEditAway] = {}
     for part, group in held.group_by(within) if within else [((), held)]:
         codes[part] = OneEditAway(group[name])
-    slips: list[tuple[int, str]] = []
+    slips: dict[int, list[str]] = {}
     for each in fresh.iter_rows(named=True):
         beside = codes.get(tuple(each[within_it] for within_it in within))
         near = beside.of(each[name]) if beside is not None else []
-        slips += [(each[ROW], other) for other in near if is_slip(each[name], other)]
-    cut: list[tuple[int, str]] = []
+        slips[each[ROW]] = [other for other in near if is_slip(each[name], other)]
+    cut = _cut_off(fresh, there, [*within, name])
+    for row in fresh[ROW]:
+        found = slips[row] or cut.get(row, [])
+        if len(found) == 1:
+            yield row, found
+
+
+def _cut_off(fresh: pl.DataFrame, there: pl.DataFrame, on: Sequence[str]) -> dict[int, list[str]]:
+    """Row → the held codes that its own code, the last of ``on``, may be the beginning of."""
+    name = on[-1]
+    cut: dict[int, list[str]] = {}
     for (length,), same_length in fresh.group_by(pl.col(name).str.len_chars()):
-        on = [*within, name]
         begun = there.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
         begun = begun.join(same_length.select(on), on=on, how="semi")
         # What very many begin with is the beginning of a family, not a code cut off.
         begun = begun.filter(pl.len().over(on) <= FAMILY)
         pairs = same_length.join(begun, on=on, how="inner").select(ROW, name, "held code")
-        cut += [(row, other) for row, code, other in pairs.iter_rows() if is_cut_off(code, other)]
-    for row in fresh[ROW]:
-        found = [other for at, other in slips if at == row] or [other for at, other in cut if at == row]
-        if len(found) == 1:
-            yield row, found
+        for row, code, other in pairs.iter_rows():
+            if is_cut_off(code, other):
+                cut.setdefault(row, []).append(other)
+    return cut
 
 
 MOST = 20_000

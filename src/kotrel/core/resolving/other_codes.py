@@ -18,6 +18,20 @@ from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.near_codes import same_form
 
 
+def _held_codes(
+    record: Record, forms: pl.Series, wanted: Collection[str], state: SystemState
+) -> dict[str, dict[str, str]]:
+    """Each form of a value → the codes of the rows that have it, each with the title of the field; only a barcode
+    counts in a form that is not the value itself.
+    """
+    held: dict[str, dict[str, str]] = {}
+    for field, pairs in _lookups(record, forms, state):
+        for value, code in pairs.iter_rows():
+            if code is not None and value != code and (field.check == "gtin" or value in wanted):
+                held.setdefault(value, {}).setdefault(code, field.title.lower())
+    return held
+
+
 def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str, dict[str, str]]:
     """Value → the codes of the rows that are known by it, each with the title of the field that says so.
 
@@ -26,17 +40,10 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
     """
     if len(record.key) > 1 or not len(values):
         return {}
-    wanted = [value for value in values.unique(maintain_order=True).to_list() if value is not None]
+    wanted = values.drop_nulls().unique(maintain_order=True).to_list()
     spelled = {value: gtin_spellings(value) for value in wanted}
-    forms = pl.Series(
-        values.name, list(dict.fromkeys(each for forms in spelled.values() for each in forms)), dtype=pl.String
-    )
-    held: dict[str, dict[str, str]] = {}
-    for field, pairs in _lookups(record, forms, state):
-        asked = set(forms.to_list()) if field.check == "gtin" else set(wanted)
-        for value, code in pairs.iter_rows():
-            if value in asked and code is not None and value != code:
-                held.setdefault(value, {}).setdefault(code, field.title.lower())
+    forms = dict.fromkeys(form for forms in spelled.values() for form in forms)
+    held = _held_codes(record, pl.Series(values.name, list(forms), dtype=pl.String), set(wanted), state)
     found: dict[str, dict[str, str]] = {}
     for value, others in spelled.items():
         for form in others:

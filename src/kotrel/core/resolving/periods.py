@@ -67,7 +67,7 @@ def follow_periods(
     values = ended.select(
         pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key, _day_before(pl.col("next start")).alias(last)
     ).sort(ROW)
-    table = Table(rows.table.file, rows.table.sheet, 0, (), values.select(ROW), {})
+    table = Table(*rows.table.origin, 0, (), values.select(ROW), {})
     return rows, (Consequence("ended", Rows(table, record, {}, values), causes), *begun), remarks
 
 
@@ -90,35 +90,40 @@ def follow_periods_together(
         after_end=said.pop() if len(said) == 1 else None,
     )
     done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state), after_end)
-    found: list[tuple[Rows, tuple[Consequence, ...], list[str]]] = []
-    for place, rows in enumerate(parts):
-        mine = (pl.col(ROW) // apart) == place
-        own_row = (pl.col(ROW) - apart * place).cast(pl.UInt32).alias(ROW)
-        left = done.values.filter(mine).with_columns(own_row)
-        names = [name for name in left.columns if name in rows.values.columns or left[name].null_count() < left.height]
-        groups = [
-            replace(
-                group, cells=group.cells.filter(mine).with_columns(own_row), letter=rows.letters.get(group.field or "")
+    return [
+        (*_part_of(rows, done, ended, apart, number), [] if number else remarks) for number, rows in enumerate(parts)
+    ]
+
+
+def _part_of(
+    rows: Rows, done: Rows, ended: Sequence[Consequence], apart: int, number: int
+) -> tuple[Rows, tuple[Consequence, ...]]:
+    """What was found of the rows of all sheets together, for those of one sheet.
+
+    Args:
+        rows: the sheet's, as they were; ``number``: which sheet it is.
+        apart: how far apart the row numbers of two sheets are in ``done`` and ``ended``.
+    """
+
+    def own(frame: pl.DataFrame) -> pl.DataFrame:
+        mine = frame.filter((pl.col(ROW) // apart) == number)
+        return mine.with_columns((pl.col(ROW) - apart * number).cast(pl.UInt32).alias(ROW))
+
+    left = own(done.values)
+    names = [name for name in left.columns if name in rows.values.columns or left[name].null_count() < left.height]
+    groups = [
+        replace(group, cells=own(group.cells), letter=rows.letters.get(group.field or "")) for group in done.findings
+    ]
+    consequences: list[Consequence] = []
+    for each in ended:
+        values = own(each.rows.values)
+        if values.height:
+            table = Table(*rows.table.origin, 0, (), values.select(ROW), {})
+            consequences.append(
+                replace(each, rows=replace(each.rows, values=values, table=table), causes=own(each.causes))
             )
-            for group in done.findings
-        ]
-        consequences = tuple(
-            replace(
-                each,
-                rows=replace(
-                    each.rows,
-                    values=(cut := each.rows.values.filter(mine).with_columns(own_row)),
-                    table=Table(rows.table.file, rows.table.sheet, 0, (), cut.select(ROW), {}),
-                ),
-                causes=each.causes.filter(mine).with_columns(own_row),
-            )
-            for each in ended
-        )
-        changed = replace(rows, values=left.select(names)).with_findings([group for group in groups if group.count])
-        found.append(
-            (changed, tuple(each for each in consequences if each.rows.values.height), [] if place else remarks)
-        )
-    return found
+    changed = replace(rows, values=left.select(names)).with_findings([group for group in groups if group.count])
+    return changed, tuple(consequences)
 
 
 def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:

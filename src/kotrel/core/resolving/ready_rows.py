@@ -4,7 +4,7 @@ repaired, found in the system, compared with their export, filled in.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -38,7 +38,7 @@ from kotrel.core.resolving.row_lookup import (
     with_found_keys,
 )
 from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
-from kotrel.core.rows.findings import AS_SHOWN
+from kotrel.core.rows.findings import AS_SHOWN, FindingGroup
 from kotrel.core.rows.load_options import ALL, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
@@ -100,6 +100,14 @@ def require_known_options(options: LoadOptions, description: Description, record
         match_group(description.records[records[0]], options.match_on)
 
 
+def _about_new_keys(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """What makes it doubtful that new keys are really new."""
+    near = find_near_keys(rows, state, new, really_new)
+    return [*near, *find_odd_codes(rows, state, new, really_new, near), *find_repeated(rows, state, new)]
+
+
 def ready_rows(
     rows: Rows,
     base: ExportBase | None,
@@ -125,7 +133,7 @@ def ready_rows(
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     rows = filled_keys(rows, state, sets, conventions)
     now: pl.DataFrame | None = None
-    if base is not None and rows.has_key and all(name in base.rows.columns for name in record.key):
+    if base is not None and rows.has_key and set(record.key) <= set(base.rows.columns):
         rows, now, said = _compared(rows, base, state, options)
         remarks += said
     elif options.blanks == "clear":
@@ -146,13 +154,7 @@ def ready_rows(
     rows = filled_rows(rows, state, new, sets, conventions)
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not is_document:
-        rows = rows.with_findings(
-            [
-                *(near := find_near_keys(rows, state, new, options.new_codes)),
-                *find_odd_codes(rows, state, new, options.new_codes, near),
-                *find_repeated(rows, state, new),
-            ]
-        )
+        rows = rows.with_findings(_about_new_keys(rows, state, new, options.new_codes))
     created: tuple[Consequence, ...] = ()
     if options.create:
         rows, created = created_rows(rows, options.create, state)

@@ -107,5 +107,5 @@ def rows_again(
         pl.col("cause").cast(pl.UInt32).alias(ROW), *carried, pl.col("from").alias(first), pl.col("to").alias(last)
     ).sort(ROW, *key)
     ordered = values.select(ROW, *(name for name in fields if name in values.columns))
-    table = Table(rows.table.file, rows.table.sheet, 0, (), ordered.select(ROW), {})
+    table = Table(*rows.table.origin, 0, (), ordered.select(ROW), {})
     return Consequence("resumed", Rows(table, record, {}, ordered, currency=rows.currency), ordered.select(ROW, *key))

@@ -38,6 +38,15 @@ def match_group(record: Record, name: str) -> tuple[str, ...]:
     return next((group for group in record.also_known_by if name in group), (name,))
 
 
+def _several_have_it(rows: Rows, name: str, part: pl.DataFrame, said: str) -> FindingGroup:
+    messages = [
+        f"{listed_and(keys[:3])} all have it" if len(keys) > 2 else f"{listed_and(keys)} both have it"
+        for keys in part["all keys"]
+    ]
+    cells = cells_of(part[ROW], part[name], messages)
+    return rows.group("error", "not-unique", f"several rows have this {said}", name, cells)
+
+
 def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     """Gives rows their key from the system by another field; none found, or several, is an error.
 
@@ -73,13 +82,7 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     if (otherwise := joined.filter((pl.col("times found") == 1) & ~pl.col("is exact"))).height:
         findings.append(_otherwise(rows, name, otherwise[ROW], otherwise[name], otherwise["held code"]))
     if twice.any():
-        part = joined.filter(twice)
-        messages = [
-            f"{listed_and(keys[:3])} all have it" if len(keys) > 2 else f"{listed_and(keys)} both have it"
-            for keys in part["all keys"]
-        ]
-        cells = cells_of(part[ROW], part[name], messages)
-        findings.append(rows.group("error", "not-unique", f"several rows have this {said}", name, cells))
+        findings.append(_several_have_it(rows, name, joined.filter(twice), said))
     findings += _not_found(rows, field, joined, known, said)
     for k in known:
         other = (joined[k] != joined[f"found {k}"]).fill_null(False) & ~twice
@@ -88,7 +91,7 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
             messages = [f"this {said} belongs to {one}; a load never changes a key" for one in part[f"found {k}"]]
             cells = cells_of(part[ROW], part[k], messages)
             findings.append(rows.group("error", "other-key", f"not the key that belongs to the {said}", k, cells))
-    keys = [pl.coalesce(k, f"found {k}").alias(k) if k in known else pl.col(f"found {k}").alias(k) for k in key]
+    keys = [pl.coalesce(*([k] if k in known else []), f"found {k}").alias(k) for k in key]
     values = rows.values.with_columns(joined.select(keys).get_columns())
     # A row whose key is not found keeps its own; the finding says why it cannot be loaded.
     return replace(rows, values=values).with_findings(findings)

@@ -164,6 +164,11 @@ class Table:
         return tuple(sorted((*self.columns, *self.aside), key=lambda column: index_of(column.letter)))
 
     @property
+    def origin(self) -> tuple[str, str]:
+        """The file and the sheet."""
+        return self.file, self.sheet
+
+    @property
     def rows(self) -> int:
         return self.cells.height
 

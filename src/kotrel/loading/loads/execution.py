@@ -283,7 +283,7 @@ def _remember(loaded: Preview, understood: Sequence[Understood], number: int) ->
     by_place = {(each.record.name, each.file, each.sheet): each for each in ordered}
     for each in understood:
         rows = each.rows
-        changes = by_place.get((rows.record.name, rows.table.file, rows.table.sheet))
+        changes = by_place.get((rows.record.name, *rows.table.origin))
         if each.export is None or changes is None:
             continue
         # The load is done whether or not this can be saved; without it, a later load reports a clash.

@@ -325,7 +325,7 @@ def _count_rows(checked: Sequence[Checked]) -> int:
     sheets: dict[tuple[str, str], list[Rows]] = {}
     for each in checked:
         if each.consequence is None:
-            sheets.setdefault((each.rows.table.file, each.rows.table.sheet), []).append(each.rows)
+            sheets.setdefault(each.rows.table.origin, []).append(each.rows)
     return sum(
         parts[0].values.height if len(parts) == 1 else pl.concat([rows.values[ROW] for rows in parts]).n_unique()
         for parts in sheets.values()
