@@ -96,16 +96,22 @@ def headings_of(field: Field) -> list[str]:
     return [folded(word) for word in (field.name, field.title, *field.synonyms)]
 
 
-def match_headings(table: Table, record: Record) -> Matched:
-    """Matches by heading alone, ignoring case, spaces, line breaks and punctuation."""
+def _meanings(record: Record) -> dict[str, str]:
+    """Heading → the field that it means."""
     meaning: dict[str, str] = {}
-    # A field's own name or title always takes precedence over another field's synonym.
     for field in record.fields.values():
         for word in headings_of(field)[2:]:
             meaning.setdefault(word, field.name)
+    # A field's own name or title always takes precedence over another field's synonym.
     for field in record.fields.values():
         for word in headings_of(field)[:2]:
             meaning[word] = field.name
+    return meaning
+
+
+def match_headings(table: Table, record: Record) -> Matched:
+    """Matches by heading alone, ignoring case, spaces, line breaks and punctuation."""
+    meaning = _meanings(record)
     found: dict[str, list[Column]] = {}
     unknown: list[Column] = []
     for column in table.columns:
@@ -154,9 +160,13 @@ def likely_record(table: Table, records: Sequence[Record], match_on: str | None 
     mine, any_other = best(named), best(fitting)
     if mine is None or any_other is None:
         return any_other
+    return any_other if any_other.has_key and _says_more(any_other, mine, table) else mine
+
+
+def _says_more(other: Matched, named: Matched, table: Table) -> bool:
+    """Whether the headings clearly say something else than the name of the sheet."""
     headed = sum(1 for column in table.columns if column.heading)
-    misnamed = len(mine.sources) * 2 < headed and len(any_other.sources) >= max(len(mine.sources) * 2, ENOUGH)
-    return any_other if misnamed and any_other.has_key else mine
+    return len(named.sources) * 2 < headed and len(other.sources) >= max(len(named.sources) * 2, ENOUGH)
 
 
 def name_of(table: Table) -> str:

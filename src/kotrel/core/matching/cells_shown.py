@@ -4,7 +4,10 @@ a text of which a part is raised or struck.
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterator, Mapping
+
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import Field
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 
@@ -24,34 +27,31 @@ def about_what_cells_show(rows: Rows) -> list[FindingGroup]:
     found = []
     for name, letter in rows.letters.items():
         field = rows.record.fields[name]
-        if field.is_decimal and (shown := formats.otherwise.get(letter)):
-            at = [
-                (row, value)
-                for row, value in _filled(rows, name)
-                if row in shown and rows.table.kinds.get(letter) is not None
-            ]
-            if at:
-                cells = cells_of(
-                    [row for row, _ in at], [value for _, value in at], [_words(shown[row]) for row, _ in at]
-                )
-                found.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
-        apart = formats.apart.get(letter)
-        for kind, (code, title, message) in _APART.items() if apart else ():
-            at = [(row, value) for row, value in _filled(rows, name) if apart.get(row) == kind]  # type: ignore[union-attr]
-            if at:
-                cells = cells_of([row for row, _ in at], [value for _, value in at], message)
-                severity = "warning" if field.kind == "text" else "error"
-                found.append(rows.group(severity, code, title, name, cells))  # type: ignore[arg-type]
+        shown = formats.otherwise.get(letter) if letter in rows.table.kinds else None
+        if field.is_decimal and shown and (at := _filled(rows, name, shown)):
+            cells = cells_of(list(at), list(at.values()), [_words(shown[row]) for row in at])
+            found.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
+        if apart := formats.apart.get(letter):
+            found += _apart(rows, field, apart)
     return found
 
 
-def _filled(rows: Rows, name: str) -> list[tuple[int, str]]:
+def _apart(rows: Rows, field: Field, apart: Mapping[int, str]) -> Iterator[FindingGroup]:
+    """What stands apart in the cells of a field. ``apart``: row → the way in which."""
+    for kind, (code, title, message) in _APART.items():
+        if at := _filled(rows, field.name, {row for row, how in apart.items() if how == kind}):
+            cells = cells_of(list(at), list(at.values()), message)
+            yield rows.group("warning" if field.kind == "text" else "error", code, title, field.name, cells)
+
+
+def _filled(rows: Rows, name: str, among: Collection[int]) -> dict[int, str]:
+    """Row → the text in it, of those among some rows that are filled."""
     stands = rows.as_it_stands(name)
-    return [
-        (row, value)
+    return {
+        row: value
         for row, value in zip(rows.values[ROW].to_list(), stands.to_list(), strict=True)
-        if value is not None
-    ]
+        if value is not None and row in among
+    }
 
 
 def _words(shown: str) -> str:

@@ -84,17 +84,21 @@ def objection_to(content: Content, field: Field, record: Record, names: Callable
         return "" if is_number else "it holds no numbers"
     if field.kind in ("date", "moment"):
         return "" if content.kind == "date" else "it holds no dates"
-    if field.kind == "yes_no":
-        fits = content.share(lambda value: read_yes_no(value) is not None)
-        return "" if fits > 60 or (content.kind == "yes/no") else "it holds neither yes nor no"
-    if field.kind == "choice":
-        choices = {folded(choice) for choice in field.choices}
-        return "" if content.share(lambda value: folded(value) in choices) > 50 else "its values are not the choices"
+    if field.kind in ("yes_no", "choice"):
+        return _against_words(content, field)
     if field.kind == "code":
         return _against_code(content, is_key)
     if field.kind == "text" and is_name:
         return _against_name(content)
     return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
+
+
+def _against_words(content: Content, field: Field) -> str:
+    if field.kind == "yes_no":
+        fits = content.share(lambda value: read_yes_no(value) is not None)
+        return "" if fits > 60 or content.kind == "yes/no" else "it holds neither yes nor no"
+    choices = {folded(choice) for choice in field.choices}
+    return "" if content.share(lambda value: folded(value) in choices) > 50 else "its values are not the choices"
 
 
 def _against_reference(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:

@@ -61,20 +61,25 @@ def said_by(heading: str, field: Field) -> HeadingSays | None:
     if field.is_decimal and not field.is_percentage and (found := _TIMES.search(heading)):
         return HeadingSays("times", re.sub(r"[^0-9]", "", found["number"] or "") or "1000")
     if field.kind == "money":
-        if found := _PER.search(heading):
-            return HeadingSays("per", re.sub(r"[^0-9]", "", found["number"]))
-        if found := _DOZEN.search(heading):
-            number = {"dozen": "12", "gross": "144", "hundred": "100", "thousand": "1000"}
-            return HeadingSays("per", next(value for name, value in number.items() if found[name]))
-        if _CENTS.search(heading):
-            return HeadingSays("cents", "100")
-        if _TAX.search(heading):
-            return HeadingSays("tax")
-        if found := _YEAR.search(heading):
-            return HeadingSays("year", found["year"])
-    elif field.is_decimal and (found := _UNIT.search(heading)):
+        return _said_of_amounts(heading)
+    if field.is_decimal and (found := _UNIT.search(heading)):
         unit = found["unit"].lower()
         return HeadingSays("unit", _SAME_UNIT.get(unit, unit))
+    return None
+
+
+def _said_of_amounts(heading: str) -> HeadingSays | None:
+    if found := _PER.search(heading):
+        return HeadingSays("per", re.sub(r"[^0-9]", "", found["number"]))
+    if found := _DOZEN.search(heading):
+        number = {"dozen": "12", "gross": "144", "hundred": "100", "thousand": "1000"}
+        return HeadingSays("per", next(value for name, value in number.items() if found[name]))
+    if _CENTS.search(heading):
+        return HeadingSays("cents", "100")
+    if _TAX.search(heading):
+        return HeadingSays("tax")
+    if found := _YEAR.search(heading):
+        return HeadingSays("year", found["year"])
     return None
 
 

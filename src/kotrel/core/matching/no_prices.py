@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 import polars as pl
@@ -16,6 +16,23 @@ from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.similarity import folded
 from kotrel.core.tables.sources import columns_named
 from kotrel.core.tables.table import Table
+
+
+def _rows_without_any(
+    table: Table, of_field: Mapping[str, Collection[str]], meant: Mapping[str, pl.Series]
+) -> pl.Series:
+    """Boolean for each row: it has such a word, and no price or discount beside it.
+
+    Args:
+        of_field: field → the letters of its columns; ``meant``: letter → the words that mean no price, else null.
+    """
+    none = pl.DataFrame([mark.is_not_null().alias(letter) for letter, mark in meant.items()])
+    lacks = {name: pl.any_horizontal(mine) for name, mine in of_field.items()}
+    filled = table.cells.select(
+        (pl.col(letter).str.strip_chars() != "").fill_null(False).alias(f"{letter} filled") for letter in meant
+    )
+    has = [~lacks[name] & pl.any_horizontal(f"{letter} filled" for letter in mine) for name, mine in of_field.items()]
+    return none.hstack(filled).select(pl.any_horizontal(lacks.values()) & ~pl.any_horizontal(has)).to_series()
 
 
 def without_words(table: Table, matched: Matched, words: Collection[str]) -> Table:
@@ -39,14 +56,7 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     by_word = said.value_counts(sort=True).rename({said.name: "word"}).sort("count", "word", descending=[True, False])
     words_said = [f"{number:,} × {word}" for word, number in by_word.iter_rows()]
     of_list = list_field(matched.record) is not None
-    none = pl.DataFrame([mark.is_not_null().alias(letter) for letter, mark in meant.items()])
-    # A price or a discount that is there beside the word is one: only a row without any is left out.
-    lacks = {name: pl.any_horizontal(mine) for name, mine in of_field.items()}
-    filled = table.cells.select(
-        (pl.col(letter).str.strip_chars() != "").fill_null(False).alias(f"{letter} filled") for letter in letters
-    )
-    has = [~lacks[name] & pl.any_horizontal(f"{letter} filled" for letter in mine) for name, mine in of_field.items()]
-    left = none.hstack(filled).select(pl.any_horizontal(lacks.values()) & ~pl.any_horizontal(has)).to_series()
+    left = _rows_without_any(table, of_field, meant)
     what = (
         count(int(left.sum()), "row left out", "rows left out")
         if of_list

@@ -95,6 +95,14 @@ def _day_above(table: Table, record: Record, fed: Collection[str]) -> tuple[str,
     return (begins, *days[0]) if len(days) == 1 else None
 
 
+def _scale_of(table: Table, proposals: Sequence[Proposal], left: Sequence[Column]) -> tuple[str, Column] | None:
+    """The field with amounts, and the column that says for how many they are; None where there is none."""
+    money = next((each.field.name for each in proposals if each.field.kind == "money"), None)
+    columns = (each for each in left if folded(each.heading) in SCALE_WORDS and _is_of_numbers(table, each))
+    column = next(columns, None) if money is not None else None
+    return None if money is None or column is None else (money, column)
+
+
 def habits_of(
     table: Table, record: Record, proposals: Sequence[Proposal], left: Sequence[Column], others: Sequence[Table]
 ) -> Habits:
@@ -105,15 +113,8 @@ def habits_of(
         others: the other sheets of the file.
     """
     fed = {each.field.name for each in proposals}
-    money = next((each.field.name for each in proposals if each.field.kind == "money"), None)
-    free = list(left)
-    per = None
-    if money is not None:
-        column = next(
-            (each for each in free if folded(each.heading) in SCALE_WORDS and _is_of_numbers(table, each)), None
-        )
-        per = (money, column) if column is not None else None
-        free = [each for each in free if each is not column]
+    per = _scale_of(table, proposals, left)
+    free = [each for each in left if per is None or each is not per[1]]
     successor = next((each for each in free if folded(each.heading) in SUCCESSOR_WORDS), None)
     free = [each for each in free if each is not successor]
     lookups = [found for each in free if (found := _looked_up(table, each, others)) is not None]

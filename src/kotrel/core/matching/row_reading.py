@@ -9,7 +9,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.model import Field, currency_source
+from kotrel.core.description.model import Field, Record, currency_source
 from kotrel.core.matching.by_headings import Matched, headings_of
 from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
@@ -100,7 +100,7 @@ def understand(
         habits=matched.habits,
         few=seen,
     )
-    known = [*matched.troubles, *([replaced] if replaced is not None else [])]
+    known = [*matched.troubles, *filter(None, (replaced,))]
     here_now = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(sheet_rows.implode()))) for each in known]
     about = _about_headings(rows, matched, conventions.currency)
     about += [each for each in about_group_labels(rows) if each.letter not in matched.as_they_stand]
@@ -208,29 +208,38 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
     found += _about_currency_columns(rows, unread, currency)
     found += (limits := _about_limits(rows, unread))
     limiting = {group.letter for group in limits}
-    named = [column for column in unread if column.letter not in limiting]
-    if named:
-        cells = cells_of([0] * len(named), [column.heading for column in named])
-        messages = [
-            f"column {column.letter} “{column.heading}” matches no field of {record.title} and is left out"
-            for column in named
-        ]
-        cells = cells.with_columns(pl.Series("message", messages))
-        found.append(
-            FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, named[0].letter, cells)
-        )
+    found += _about_unknown(record, [column for column in unread if column.letter not in limiting])
     found += _about_hidden(rows)
     found += _about_struck(rows)
     found += about_what_cells_show(rows)
     found += _about_ragged(rows)
     found += _about_swallowed(rows)
-    bare = [column.letter for column in matched.unknown if not column.heading]
-    if bare:
-        some = f"{', '.join(bare[:5])} and {len(bare) - 5:,} more" if len(bare) > 6 else listed_and(bare)
-        verbs = "has values but no heading and is" if len(bare) == 1 else "have values but no headings and are"
-        message = f"column{'s' if len(bare) > 1 else ''} {some} {verbs} left out"
-        found.append(rows.sheet_finding("warning", "no-heading", "columns without a heading", message, bare[0]))
-    return found
+    return [*found, *_about_bare(rows, [column.letter for column in matched.unknown if not column.heading])]
+
+
+def _about_unknown(record: Record, columns: Sequence[Column]) -> list[FindingGroup]:
+    if not columns:
+        return []
+    messages = [
+        f"column {column.letter} “{column.heading}” matches no field of {record.title} and is left out"
+        for column in columns
+    ]
+    cells = cells_of([0] * len(columns), [column.heading for column in columns], messages)
+    letter = columns[0].letter
+    return [FindingGroup("warning", "unknown-heading", "columns left out", record.name, None, letter, cells)]
+
+
+def _about_bare(rows: Rows, letters: Sequence[str]) -> list[FindingGroup]:
+    if not letters:
+        return []
+    some = f"{', '.join(letters[:5])} and {len(letters) - 5:,} more" if len(letters) > 6 else listed_and(letters)
+    columns, verbs = (
+        ("columns", "have values but no headings and are")
+        if len(letters) > 1
+        else ("column", "has values but no heading and is")
+    )
+    message = f"{columns} {some} {verbs} left out"
+    return [rows.sheet_finding("warning", "no-heading", "columns without a heading", message, letters[0])]
 
 
 def _about_first_row(rows: Rows) -> list[FindingGroup]:

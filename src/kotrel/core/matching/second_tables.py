@@ -19,6 +19,10 @@ _MOST = 1_000
 """Gaps that are looked at; a sheet with more of them has them everywhere."""
 
 
+def _headings_of_all(records: Iterable[Record]) -> set[str]:
+    return {word for record in records for field in record.fields.values() for word in headings_of(field) if word}
+
+
 def headings_below(table: Table, records: Iterable[Record], last: int | None = None) -> list[tuple[int, str]]:
     """Row → what stands there, for rows after blank ones in which most cells, two at least, are headings of the system.
 
@@ -30,17 +34,14 @@ def headings_below(table: Table, records: Iterable[Record], last: int | None = N
     gaps = (rows.diff() > 1).fill_null(far).arg_true().head(_MOST)
     if not len(gaps):
         return []
-    places = sorted({gap + more for gap in gaps for more in range(_BELOW) if gap + more < len(rows)})
-    known = {word for record in records for field in record.fields.values() for word in headings_of(field) if word}
+    places = sorted({gap + more for gap in gaps for more in range(min(_BELOW, len(rows) - gap))})
+    known = _headings_of_all(records)
     found = []
     for row, *cells in table.cells[places].select(ROW, *(column.letter for column in table.columns)).iter_rows():
         filled = [text for text in cells if text and text.strip()]
         words = [text for text in filled if folded(text) in known]
-        if (
-            len(words) >= 2
-            and len(words) * 3 > len(filled) * 2
-            and len({folded(text) for text in filled}) == len(filled)
-        ):
+        different = len(set(map(folded, filled))) == len(filled)
+        if different and len(words) >= 2 and len(words) * 3 > len(filled) * 2:
             found.append((row, listed([f"“{text.strip()}”" for text in words], 3)))
     return found
 

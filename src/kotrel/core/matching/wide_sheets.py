@@ -30,6 +30,16 @@ class Wide:
     columns: tuple[Column, ...]
 
 
+def _headed_with(columns: Sequence[Column], known: ListNames) -> tuple[Column, ...]:
+    """The columns that are headed with a code or a name of a list."""
+    codes = {folded(code) for code in known.codes}
+    return tuple(
+        column
+        for column in columns
+        if column.heading and (folded(column.heading) in codes or len(known.codes_of(column.heading)) == 1)
+    )
+
+
 def find_wide(
     columns: Sequence[Column], record: Record, fed: Sequence[str], names: Callable[[str], ListNames]
 ) -> Wide | None:
@@ -45,11 +55,7 @@ def find_wide(
     for field in record.references:
         if field.name in fed or field.within or field.to == record.name:
             continue
-        known = names(str(field.to))
-        codes = {folded(code) for code in known.codes}
-        mine = tuple(
-            c for c in columns if c.heading and (folded(c.heading) in codes or len(known.codes_of(c.heading)) == 1)
-        )
+        mine = _headed_with(columns, names(str(field.to)))
         if len(mine) >= FEWEST and (best is None or len(mine) > len(best.columns)):
             best = Wide(field, value, mine)
     return best

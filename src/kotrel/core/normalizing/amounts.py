@@ -50,20 +50,14 @@ def tidy_number(
     if decimals != 3 and mark_setting != "," and bool(values.str.contains(_fixed(decimals)).all()):
         # Written as Kotrel writes them; with three decimals a point could also separate thousands.
         return Tidied(values)
-    plain = values.str.contains(numbers.PLAIN)
-    odd = ~plain.fill_null(True)
     texts = values if not is_number.any() else values.set(is_number, None)
     shown = setting.with_witnesses(texts)
     mark: numbers.Mark | None = None if mark_setting == "auto" else mark_setting
     proved = numbers.Marks(None)
     if mark is None and bool(shown.str.contains(",", literal=True).any()):
         proved = column_mark(shown)
-    if mark == ",":
-        odd |= (texts.str.contains(".", literal=True)).fill_null(False)
-    elif mark is None and (proved.contradicts or proved.mark == "," or numbers.doubtful_points(shown)):
-        odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
-    noisy = is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False)
-    odd |= noisy
+    odd = _odd_numbers(values, texts, is_number, mark, mark is None and _is_doubtful(proved, shown))
+    tidied = Tidied(values)
     if odd.any():
         decides = mark
         if mark is None and not proved.contradicts:
@@ -79,11 +73,30 @@ def tidy_number(
             return _read_typed_number(text, by)
 
         tidied = spread(rows, values, odd, read, _NUMBER_TROUBLES, _NUMBER_REPAIRS)
-        values = tidied.values
-    else:
-        tidied = Tidied(values)
-    tidied.values = fixed_decimals(values, decimals)
+    tidied.values = fixed_decimals(tidied.values, decimals)
     return tidied
+
+
+def _is_doubtful(proved: numbers.Marks, shown: pl.Series) -> bool:
+    """Whether a point before three digits may separate thousands."""
+    return proved.contradicts or proved.mark == "," or numbers.doubtful_points(shown)
+
+
+def _odd_numbers(
+    values: pl.Series, texts: pl.Series, is_number: pl.Series, mark: numbers.Mark | None, doubtful: bool
+) -> pl.Series:
+    """Boolean for each cell: it is not written as Kotrel writes a number, or may mean another.
+
+    Args:
+        texts: the values that were typed as texts; ``doubtful``: a point in them may separate thousands.
+    """
+    odd = ~values.str.contains(numbers.PLAIN).fill_null(True)
+    if mark == ",":
+        odd |= texts.str.contains(".", literal=True).fill_null(False)
+    elif doubtful:
+        odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
+    # A number cell with so many digits carries the noise of a calculation.
+    return odd | (is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False))
 
 
 def number_evidence(texts: pl.Series) -> tuple[object, ...]:
@@ -201,13 +214,15 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
         return None, "not-a-number", ""
     if refused := _refused(read, by):
         return None, refused, ""
-    shown = {".": "point", ",": "comma", None: ""}[mark]
-    if mark and ("," in text or "." in text):
-        proof = f"decimals after the {shown}, as in the rest of the column"
-    else:
-        proof = "it can be read in only one way" if letters else "can be read in only one way"
-    if letters:
-        proof = f"the letters O, l and I in a number are 0 and 1; {proof}"
+    proof = _proof_of_number(text, mark, bool(letters))
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof
+
+
+def _proof_of_number(text: str, mark: numbers.Mark | None, letters: bool) -> str:
+    if mark and ("," in text or "." in text):
+        proof = f"decimals after the {'point' if mark == '.' else 'comma'}, as in the rest of the column"
+    else:
+        proof = "it can be read in only one way" if letters else "can be read in only one way"
+    return f"the letters O, l and I in a number are 0 and 1; {proof}" if letters else proof

@@ -51,6 +51,12 @@ class Tidied:
     few: pl.Series | None = None
     plain: bool = False
 
+    @property
+    def unread(self) -> set[int]:
+        """The rows whose value could not be read."""
+        errors = (each for each in self.troubles if each.severity == "error")
+        return {row for each in errors for row in each.cells[ROW].to_list()}
+
 
 @dataclass(frozen=True)
 class ColumnSetting:

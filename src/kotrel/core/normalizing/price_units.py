@@ -20,6 +20,12 @@ from kotrel.core.values.numbers import read_number
 _MOST_DECIMALS = 12
 
 
+def _long(amount: Decimal) -> str:
+    """An amount with all its digits, or with so many that it can be recognised."""
+    text = _plain(amount)
+    return text if len(text) < 16 else f"{amount:.8f}…"
+
+
 def per_one(
     rows: pl.Series, tidied: Tidied, table: Table, unit: PriceUnit, about: Field, setting: ColumnSetting
 ) -> Tidied:
@@ -28,11 +34,12 @@ def per_one(
     Args:
         tidied: the amounts as the sheet has them, read.
     """
-    bad = {row for trouble in tidied.troubles if trouble.severity == "error" for row in trouble.cells[ROW].to_list()}
+    bad = tidied.unread
     says = as_shown(table, unit.letter).to_list() if unit.letter else [None] * len(rows)
     read = {said: number_said(said, unit) for said in set(says)}
     places = about.decimals if about.decimals is not None else _MOST_DECIMALS
     rounded = int(setting.rounding) if setting.rounding.isdigit() else None
+    finest = Decimal(1).scaleb(-(places if rounded is None else min(rounded, places)))
     after: list[str | None] = []
     done: list[tuple[int, str, str, str]] = []
     wrong: dict[tuple[str, str], list[tuple[int, str | None, str]]] = {}
@@ -45,11 +52,10 @@ def per_one(
             wrong.setdefault(("per-unreadable", "for how many the amount is"), []).append((row, said, trouble))
             continue
         exact = Decimal(text) / number
-        one = exact.quantize(Decimal(1).scaleb(-(places if rounded is None else min(rounded, places))), ROUND_HALF_UP)
+        one = exact.quantize(finest, ROUND_HALF_UP)
         if rounded is None and one != exact:
-            long = _plain(exact) if len(_plain(exact)) < 16 else f"{exact:.8f}…"
             text = _plain(Decimal(text))
-            message = f"{text} for {number:f} is {long} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
+            message = f"{text} for {number:f} is {_long(exact)} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
             wrong.setdefault(("per-uneven", "not exact for one piece"), []).append((row, text, message))
             continue
         after[-1] = _plain(one) if about.decimals is None else f"{one:.{places}f}"
@@ -57,9 +63,7 @@ def per_one(
             proof = f"the amount is for {number:f}, as the mapping says"
             done.append((row, _plain(Decimal(text)), _plain(one), proof))
     troubles = [
-        Trouble(
-            "error", kind, title, cells_of([r for r, _, _ in found], [v for _, v, _ in found], [m for _, _, m in found])
-        )
+        Trouble("error", kind, title, cells_of(*map(list, zip(*found, strict=True))))
         for (kind, title), found in wrong.items()
     ]
     schema = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}

@@ -5,14 +5,14 @@ below the headings of a sheet, and of another program's template.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import polars as pl
 
 from kotrel.core.languages.all_languages import words_of
 from kotrel.core.tables.heading_words import plain_terms, terms_of
-from kotrel.core.tables.headings import joined_headings, one_line, second_heading_row, technical_row
+from kotrel.core.tables.headings import joined_headings, second_heading_row, technical_row, texts_of
 
 _TYPE = re.compile(
     r"(?:(?:c|n|a|x|an|d|t|b|l|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|num|number|numeric|int|integer|decimal|dec|"
@@ -61,7 +61,7 @@ def heading_lines(cells: pl.DataFrame, lines: pl.Series, at: int) -> HeadingLine
         lines: the row of each line in the sheet.
         at: the index of the headings.
     """
-    top = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at), strict=True)}
+    top = texts_of(cells, at)
     done = HeadingLines(top, first_row=at + 1)
     if (second := second_heading_row(cells, at)) is not None:
         done.headings, done.lower = joined_headings(top, second), second
@@ -75,27 +75,41 @@ def heading_lines(cells: pl.DataFrame, lines: pl.Series, at: int) -> HeadingLine
     return done
 
 
+def _fills_most(filled: Mapping[str, str], headings: Mapping[str, str]) -> bool:
+    return len(filled) >= 2 and len(filled) * 2 >= len(list(filter(None, headings.values())))
+
+
+def _are_same_terms_of_most(filled: dict[str, str], headings: dict[str, str]) -> bool:
+    return _fills_most(filled, headings) and _are_same_terms(filled, headings)
+
+
+def _said_of_columns(filled: Mapping[str, str], headings: Mapping[str, str], row: int) -> str:
+    """What a line says of most columns: what must be filled, what kind it is, or its number; empty for anything else."""
+    texts = list(filled.values())
+    if not _fills_most(filled, headings):
+        return ""
+    if is_must(texts):
+        return f"row {row} says what must be filled: left out"
+    if len(texts) > 2 and are_types(texts):
+        return f"row {row} has data types: left out"
+    headed = list(filter(None, headings.values()))
+    if len(texts) > 2 and texts == [str(number) for number in range(1, len(headed) + 1)]:
+        return f"the numbers of the columns in row {row} left out"
+    return ""
+
+
 def _is_about_columns(cells: pl.DataFrame, lines: pl.Series, done: HeadingLines) -> bool:
     """True where the line at ``first_row`` is no row of the table; what it is, and says, is noted in ``done``."""
-    below = {
-        letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(done.first_row), strict=True)
-    }
+    below = texts_of(cells, done.first_row)
     filled = {letter: text for letter, text in below.items() if text}
-    headed = sum(1 for text in done.headings.values() if text)
     row = lines[done.first_row]
-    if len(filled) >= 2 and len(filled) * 2 >= headed:
-        texts = list(filled.values())
-        if _are_same_terms(filled, done.headings):
-            done.remarks.append(f"headings in a second language in row {row} left out")
-            done.lower = done.lower or below
-            return True
-        if is_must(texts) or (are_types(texts) and len(texts) > 2):
-            what = "says what must be filled" if is_must(texts) else "has data types"
-            done.remarks.append(f"row {row} {what}: left out")
-            return True
-        if len(texts) > 2 and texts == [str(number) for number in range(1, len(texts) + 1)] and len(texts) == headed:
-            done.remarks.append(f"the numbers of the columns in row {row} left out")
-            return True
+    if _are_same_terms_of_most(filled, done.headings):
+        done.remarks.append(f"headings in a second language in row {row} left out")
+        done.lower = done.lower or below
+        return True
+    if said := _said_of_columns(filled, done.headings, row):
+        done.remarks.append(said)
+        return True
     if filled and _EXAMPLE.match(next(iter(filled.values()))):
         done.remarks.append(f"the example in row {row} left out: “{next(iter(filled.values()))[:40]}”")
         return True

@@ -182,14 +182,18 @@ def _titles(grid: Grid, lines: pl.Series, at: int) -> dict[str, str]:
     }
 
 
-def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
-    remarks = list(grid.remarks)
-    raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
+def _left_out_above(grid: Grid, lines: pl.Series, at: int) -> list[str]:
     above = grid.cells.head(at)
-    if above.height and above.select(pl.any_horizontal(pl.all().is_not_null().any())).item():
-        remarks.append(
-            f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
-        )
+    if not above.height or above.null_count().transpose().to_series().eq(above.height).all():
+        return []
+    return [
+        f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
+    ]
+
+
+def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
+    remarks = [*grid.remarks, *_left_out_above(grid, lines, at)]
+    raw = dict(zip(grid.cells.columns, grid.cells.row(at), strict=True))
     head = heading_lines(grid.cells, lines, at)
     headings, second, first_below = head.headings, head.lower, head.first_row
     remarks += head.remarks

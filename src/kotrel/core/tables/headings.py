@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import polars as pl
 
@@ -14,15 +14,16 @@ def second_heading_row(cells: pl.DataFrame, at: int) -> dict[str, str] | None:
     """The row below the headings, if it continues them: it names columns that the first row leaves blank."""
     if at + 2 >= cells.height:
         return None
-    top = dict(zip(cells.columns, cells.row(at), strict=True))
-    below = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at + 1), strict=True)}
-    blank = [letter for letter, text in top.items() if not one_line(text or "")]
-    words = [text for text in below.values() if text]
-    if not blank or len(words) < 2 or any(re.search(r"[0-9]", text) for text in words):
+    below, after = texts_of(cells, at + 1), texts_of(cells, at + 2)
+    blank = [letter for letter, text in texts_of(cells, at).items() if not text]
+    words = list(filter(None, below.values()))
+    if not blank or len(words) < 2 or _have_digits(words):
         return None
-    after = cells.row(at + 2)
-    looks_like_data = any(re.search(r"[0-9]", text or "") for text in after)
-    return below if looks_like_data and all(below[letter] for letter in blank) else None
+    return below if _have_digits(after.values()) and all(below[letter] for letter in blank) else None
+
+
+def _have_digits(texts: Iterable[str]) -> bool:
+    return any(re.search(r"[0-9]", text) for text in texts)
 
 
 def joined_headings(top: dict[str, str], below: dict[str, str]) -> dict[str, str]:
@@ -35,6 +36,11 @@ def joined_headings(top: dict[str, str], below: dict[str, str]) -> dict[str, str
         # A heading that is merged downwards stands in both rows.
         joined[letter] = f"{last} {own}".strip() if own and own != text else text
     return joined
+
+
+def texts_of(cells: pl.DataFrame, at: int) -> dict[str, str]:
+    """Letter of the column → what stands in a row, on one line; empty texts where nothing does."""
+    return {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at), strict=True)}
 
 
 def one_line(text: str) -> str:
@@ -54,11 +60,11 @@ def technical_row(cells: pl.DataFrame, at: int) -> dict[str, str] | None:
     """
     if at + 2 >= cells.height:
         return None
-    below = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at + 1), strict=True)}
-    above = {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at), strict=True)}
+    above, below = texts_of(cells, at), texts_of(cells, at + 1)
     names = {letter: text for letter, text in below.items() if text}
-    headed = sum(1 for text in above.values() if text)
-    if len(names) < 2 or len(names) < headed or len({name.casefold() for name in names.values()}) < len(names):
+    headed = len(list(filter(None, above.values())))
+    different = len(set(map(str.casefold, names.values())))
+    if not len(names) == different >= max(2, headed):
         return None
     if not all(_IDENTIFIER.match(name) for name in names.values()):
         return None
@@ -95,6 +101,21 @@ def bare_heading(heading: str) -> str:
     return heading
 
 
+def _rows_like(body: pl.DataFrame, texts: Sequence[str | None]) -> pl.Series | None:
+    """Boolean for each row: its cells say what the texts say, one for each column. None where there is no column."""
+    alike: pl.Series | None = None
+    # The last column is hardly ever a value as its heading says, and settles it for nearly all sheets.
+    for letter, text in reversed(list(zip(body.columns, texts, strict=True))):
+        if text is None or not text.strip():
+            same = body[letter].str.strip_chars().fill_null("") == ""
+        else:
+            same = body[letter].is_in([text, text.strip(), one_line(text)]).fill_null(False)
+        alike = same if alike is None else alike & same
+        if not alike.any():
+            break
+    return alike
+
+
 def headings_within(
     body: pl.DataFrame, rows: pl.Series, headings: Sequence[Sequence[str | None]], remarks: list[str]
 ) -> pl.Series | None:
@@ -110,16 +131,7 @@ def headings_within(
     for texts in headings:
         if sum(1 for text in texts if text and text.strip()) < 2:
             continue
-        alike: pl.Series | None = None
-        # The last column is hardly ever a value as its heading says, and settles it for nearly all sheets.
-        for letter, text in reversed(list(zip(body.columns, texts, strict=True))):
-            if text is None or not text.strip():
-                same = body[letter].str.strip_chars().fill_null("") == ""
-            else:
-                same = body[letter].is_in([text, text.strip(), one_line(text)]).fill_null(False)
-            alike = same if alike is None else alike & same
-            if not alike.any():
-                break
+        alike = _rows_like(body, texts)
         if alike is not None and alike.any():
             again = alike if again is None else again | alike
     if again is None:

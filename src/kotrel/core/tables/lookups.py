@@ -4,7 +4,7 @@ their values become further columns.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import polars as pl
@@ -69,16 +69,14 @@ def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | 
     keys = as_shown(table, origin.letter).str.strip_chars()
     keys = keys.set(keys == "", None)
     some = next(iter(known.values.values()), {})
-    exact = {key: key for key in some}
     loose = {key.casefold(): key for key in some}
-    distinct = keys.unique().drop_nulls().to_list()
-    meant = {key: exact.get(key) or loose.get(key.casefold()) for key in distinct}
-    lost = pl.Series([None if key is None else meant[key] for key in keys.to_list()], dtype=pl.String).is_null()
+    meant = [None if key is None else key if key in some else loose.get(key.casefold()) for key in keys]
+    lost = pl.Series(meant, dtype=pl.String).is_null()
     last = max(index_of(column.letter) for column in (*table.columns, *table.looked_up))
     cells, added = table.cells, []
-    for place, (heading, values) in enumerate(known.values.items(), start=1):
-        letter = letter_of(last + place)
-        found = [lookup.default if key is None or meant[key] is None else values[meant[key] or ""] for key in keys]
+    for number, (heading, values) in enumerate(known.values.items(), start=1):
+        letter = letter_of(last + number)
+        found = [lookup.default if key is None else values[key] for key in meant]
         cells = cells.with_columns(pl.Series(letter, found, dtype=pl.String))
         added.append(Column(letter, f"{lookup.name}.{heading}" if heading else lookup.name))
     origins = {**table.origins, **{column.letter: origin.letter for column in added}}
@@ -86,16 +84,16 @@ def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | 
     more = replace(table, cells=cells, kinds=kinds, looked_up=(*table.looked_up, *added), origins=origins)
     if lookup.default is not None or not lost.any():
         return more, None
-    near = listed(list(some), 5)
-    messages = [
-        f"blank, and {known.where} has no value for a blank"
-        if key is None
-        else f"{known.where} has no “{key}”; it has {near}"
-        for key in keys.filter(lost)
-    ]
-    frame = pl.DataFrame({ROW: table.cells[ROW].filter(lost), "value": keys.filter(lost)})
+    frame = pl.DataFrame({ROW: table.cells[ROW], "value": keys}).filter(lost)
+    messages = [_not_in(known, key, list(some)) for key in frame["value"]]
     frame = frame.with_columns(pl.Series("message", messages), pl.lit(None, pl.String).alias("suggestion"))
     return more, NotFound(origin.letter, origin.heading, frame)
+
+
+def _not_in(known: LookupTable, key: str | None, there: Sequence[str]) -> str:
+    if key is None:
+        return f"blank, and {known.where} has no value for a blank"
+    return f"{known.where} has no “{key}”; it has {listed(there, 5)}"
 
 
 def is_named(column: Column, name: str) -> bool:
