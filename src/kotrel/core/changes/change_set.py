@@ -120,6 +120,27 @@ def key_text(record: Record) -> pl.Expr:
     return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
 
 
+def _beside(own: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+    """The rows of a sheet with the system's row for each."""
+    start = run_position(own[key[0]], known[key[0]]) if len(key) == 1 else None
+    if start is None or not all_different(own[key[0]]):
+        return looked_up(own, known.unique(subset=key, keep="any"), key)
+    return own.hstack(known.slice(start, own.height).drop(key))
+
+
+def _action(refused: pl.Expr, differs: pl.Expr) -> pl.Expr:
+    return (
+        pl.when(refused)
+        .then(pl.lit("refused"))
+        .when(pl.col("is held").is_null())
+        .then(pl.lit("new"))
+        .when(differs)
+        .then(pl.lit("changed"))
+        .otherwise(pl.lit("same"))
+        .alias(ACTION)
+    )
+
+
 def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     """What a load of the rows would change in the system.
 
@@ -135,11 +156,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     cleared = [name for name in rows.cleared if name in others]
     known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    start = run_position(own[key[0]], known[key[0]]) if len(key) == 1 else None
-    if start is None or not all_different(own[key[0]]):
-        joined = looked_up(own, known.unique(subset=key, keep="any"), key)
-    else:
-        joined = own.hstack(known.slice(start, own.height).drop(key))
+    joined = _beside(own, known, key)
     lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
     for name, source in lists.items():
         joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
@@ -154,14 +171,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
 
     differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others if known.height))
     frame = joined.with_columns(
-        pl.when(refused)
-        .then(pl.lit("refused"))
-        .when(pl.col("is held").is_null())
-        .then(pl.lit("new"))
-        .when(differs)
-        .then(pl.lit("changed"))
-        .otherwise(pl.lit("same"))
-        .alias(ACTION),
+        _action(refused, differs),
         *(after(name).alias(name) for name in others),
         *(pl.when(pl.col("is held")).then(pl.col(name)).alias(before(name)) for name in key),
     )

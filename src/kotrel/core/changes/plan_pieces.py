@@ -236,6 +236,25 @@ def _described(part: Mapping[str, Any], description: Description) -> tuple[Recor
     return record, fields
 
 
+def _require_loadable(record: Record, fields: Sequence[str]) -> None:
+    kept = [name for name in fields if name not in record.key and record.fields[name].is_kept]
+    if kept and not record.is_kept:
+        raise ValueError(f"{record.name}: {kept[0]} is kept by the system itself")
+
+
+def _columns_of(fields: Sequence[str], letters: Sequence[str]) -> dict[str, Any]:
+    """The columns of a part, with their kinds: the fields before and after, and the cells of refused rows."""
+    texts = [
+        *(ACTION, FOLLOWS),
+        *fields,
+        *(before(name) for name in fields),
+        MESSAGE,
+        *(f"{what}:{name}" for what in ("cell", "kind") for name in letters),
+        GIVEN,
+    ]
+    return {ROW: pl.UInt32, **dict.fromkeys(texts, pl.String)}
+
+
 def changes_in(
     header: Mapping[str, Any], pieces: Sequence[tuple[int, bytes]], description: Description
 ) -> list[SentPart]:
@@ -247,21 +266,13 @@ def changes_in(
     found = []
     for number, part in enumerate(header["parts"]):
         record, fields = _described(part, description)
-        columns = {
-            ROW: pl.UInt32,
-            ACTION: pl.String,
-            FOLLOWS: pl.String,
-            **dict.fromkeys([*fields, *(before(name) for name in fields)], pl.String),
-        }
         headings = [str(each) for each in part.get("headings") or ()]
         if len(headings) > MOST_HEADINGS:
             raise ValueError(f"part {number} has more than {MOST_HEADINGS:,} headings")
-        kept = [name for name in fields if name not in record.key and record.fields[name].is_kept]
-        if kept and header.get("undo") is None and not record.is_kept:
-            raise ValueError(f"{record.name}: {kept[0]} is kept by the system itself")
-        letters = [letter_of(place) for place in range(len(headings))]
-        cells = [f"{what}:{name}" for what in ("cell", "kind") for name in letters]
-        columns |= {MESSAGE: pl.String, **dict.fromkeys(cells, pl.String), GIVEN: pl.String}
+        if header.get("undo") is None:
+            _require_loadable(record, fields)
+        letters = [letter_of(index) for index in range(len(headings))]
+        columns = _columns_of(fields, letters)
         frames = [_aligned(from_text(text), columns, record.name) for of, text in pieces if of == number]
         rows = pl.concat(frames) if frames else pl.DataFrame(schema=columns)
         announced = part.get("count")
@@ -287,30 +298,30 @@ def _refused_rows(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence
     return RefusedRows(tuple(headings), cells, kinds)
 
 
+def _require_actions_and_rows(rows: pl.DataFrame, record: str) -> None:
+    wrong = rows.filter(~pl.col(ACTION).is_in(["new", "changed", "removed", "refused"]) | pl.col(ACTION).is_null())
+    if wrong.height:
+        raise ValueError(f"a piece of {record} has the action “{wrong[ACTION][0]}”; it is new, changed or removed")
+    if rows[ROW].cast(pl.UInt32, strict=False).null_count():
+        raise ValueError(f"a piece of {record} has a #row that is no number")
+
+
 def _aligned(rows: pl.DataFrame, columns: Mapping[str, Any], record: str) -> pl.DataFrame:
     if GIVEN in rows.columns:
         raise ValueError(f"a piece of {record} has a column {GIVEN} that its part does not name")
-    given = [name.removeprefix(BEFORE) for name in rows.columns if name.startswith(BEFORE)]
-    rows = rows.rename({name: before(name.removeprefix(BEFORE)) for name in rows.columns if name.startswith(BEFORE)})
-    rows = rows.with_columns(pl.lit(BETWEEN.join(given)).alias(GIVEN))
-    rows = rows.rename(
-        {
-            name: own
-            for name, own in (("#row", ROW), ("#action", ACTION), ("#message", MESSAGE))
-            if name in rows.columns and own not in rows.columns
-        }
-    )
+    given = {name: name.removeprefix(BEFORE) for name in rows.columns if name.startswith(BEFORE)}
+    rows = rows.rename({name: before(field) for name, field in given.items()})
+    rows = rows.with_columns(pl.lit(BETWEEN.join(given.values())).alias(GIVEN))
+    for name, own in (("#row", ROW), ("#action", ACTION), ("#message", MESSAGE)):
+        if name in rows.columns and own not in rows.columns:
+            rows = rows.rename({name: own})
     if unknown := [name for name in rows.columns if name not in columns]:
         raise ValueError(f"a piece of {record} has a column {unknown[0]} that its part does not name")
     if ROW not in rows.columns:
         rows = rows.with_row_index(ROW, 1).with_columns(pl.col(ROW).cast(pl.String))
     if ACTION not in rows.columns:
         raise ValueError(f"a piece of {record} has no column #action")
-    wrong = rows.filter(~pl.col(ACTION).is_in(["new", "changed", "removed", "refused"]) | pl.col(ACTION).is_null())
-    if wrong.height:
-        raise ValueError(f"a piece of {record} has the action “{wrong[ACTION][0]}”; it is new, changed or removed")
-    if rows[ROW].cast(pl.UInt32, strict=False).null_count():
-        raise ValueError(f"a piece of {record} has a #row that is no number")
+    _require_actions_and_rows(rows, record)
     return rows.select(
         *(
             pl.col(name).cast(kind, strict=name != ROW) if name in rows.columns else pl.lit(None, kind).alias(name)

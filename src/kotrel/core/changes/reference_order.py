@@ -36,9 +36,9 @@ def _of_one_record(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     ordered: list[RecordChanges] = []
     left = list(range(len(changes)))
     while left:
-        free = [
-            n for n in left if not _refers(changes[n], own, pl.concat([new[m] for m in left if m != n] or [new[n][:0]]))
-        ]
+        # Those that refer to no new row of the others that are left.
+        others = {n: pl.concat([new[n][:0], *(new[m] for m in left if m != n)]) for n in left}
+        free = [n for n in left if not _refers(changes[n], own, others[n])]
         if not free:
             return ordered + _by_generation([changes[n] for n in left], own)
         ordered += [changes[n] for n in free]

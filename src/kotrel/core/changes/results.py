@@ -185,20 +185,18 @@ def _read(
     """
     rows = sheet.rows
     if "outcome" not in rows.values.columns and not only_refused:
-        words = "no column has the outcome of each row. Name it in a mapping (kotrel map FILE result); or, if the file lists only refused rows, add --only-refused"
-        return [rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)]
+        return [_no_outcome(rows)]
     told: dict[tuple[str, str, str], list[tuple[int, str | None, str]]] = {}
     names = ("key", "outcome", "message", "advice", "number", "reference")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
-    for row, key, word, message, advice, number, reference in (
-        rows.values.with_columns(blank).select(ROW, *names).iter_rows()
-    ):
+    answers = rows.values.with_columns(blank).select(ROW, *names)
+    for row, key, word, message, advice, number, reference in answers.iter_rows():
         if reference is not None and not any(mine in reference for mine in references):
             told.setdefault(("other-reference", "an answer to something else", "reference"), []).append(
                 (row, reference, f"this load went out as {' and '.join(references)}")
             )
             continue
-        outcome = _OUTCOME.get(folded(word)) if word is not None else "refused" if only_refused else None
+        outcome = _outcome_of(word, only_refused)
         if outcome is None:
             unknown = 'say in the mapping what it means: translate = { … = "done" }, "warning", "refused" or "not yet"'
             told.setdefault(("not-an-outcome", "no outcome", "outcome"), []).append((row, word, unknown))
@@ -211,15 +209,28 @@ def _read(
         if outcome == "not yet":
             pending.update(meant)
             continue
-        why = "; ".join(part.strip().removesuffix(".") for part in (message, advice) if part) or None
+        why = "; ".join(part.strip().removesuffix(".") for part in filter(None, (message, advice))) or None
         for line in meant:
             said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
     return [
-        rows.group(
-            "error", kind, title, name if name in rows.values.columns else None, cells_of(*zip(*found, strict=True))
-        )
+        rows.group("error", kind, title, _own_field(name, rows), cells_of(*zip(*found, strict=True)))
         for (kind, title, name), found in told.items()
     ]
+
+
+def _no_outcome(rows: Rows) -> FindingGroup:
+    words = "no column has the outcome of each row. Name it in a mapping (kotrel map FILE result); or, if the file lists only refused rows, add --only-refused"
+    return rows.sheet_finding("error", "no-outcome", "no column for the outcome", words)
+
+
+def _outcome_of(word: str | None, only_refused: bool) -> str | None:
+    if word is None:
+        return "refused" if only_refused else None
+    return _OUTCOME.get(folded(word))
+
+
+def _own_field(name: str, rows: Rows) -> str | None:
+    return name if name in rows.values.columns else None
 
 
 class NotMeant(NamedTuple):

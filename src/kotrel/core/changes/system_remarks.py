@@ -58,6 +58,30 @@ def replaced_more(rows: Rows, odd: Sequence[tuple[int, str, str]]) -> list[Findi
     return groups
 
 
+def _said_by_key(refusals: Sequence[Refusal], layout: str) -> pl.DataFrame:
+    """``key``, ``said`` and ``advice`` (String): several remarks on one row are one finding."""
+    said = pl.DataFrame(
+        [(each.key, each.message, each.advice or None) for each in refusals],
+        schema=dict.fromkeys(("key", "said", "advice"), pl.String),
+        orient="row",
+    ).unique(maintain_order=True)
+    said = said.group_by("key", maintain_order=True).agg(pl.col("said", "advice").drop_nulls().str.join("; "))
+    words = pl.col("said") if layout else pl.format("the system says: {}", "said")
+    return said.with_columns(words.alias("said"), pl.col("advice").replace("", None))
+
+
+def _kind_of(is_error: bool, layout: str) -> tuple[str, str]:
+    """The kind of the finding, and its title."""
+    if layout:
+        fits = f"does not fit the layout {layout}"
+        return ("not-writable", fits) if is_error else ("cleaned", f"cleaned for the layout {layout}")
+    return (
+        ("refused-by-system", "refused by the system itself")
+        if is_error
+        else ("system-remark", "the system's own remark")
+    )
+
+
 def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
     """Adds what the system itself reported on the rows as findings."""
     place = (rows.record.name, *rows.table.origin)
@@ -68,28 +92,12 @@ def with_refusals(rows: Rows, refusals: Sequence[Refusal]) -> Rows:
     groups = []
     for severity, field, layout in dict.fromkeys((each.severity, each.field, each.layout) for each in mine):
         these = [each for each in mine if (each.severity, each.field, each.layout) == (severity, field, layout)]
-        said = pl.DataFrame(
-            {
-                "key": [each.key for each in these],
-                "said": [each.message for each in these],
-                "advice": [each.advice or None for each in these],
-            },
-            schema=dict.fromkeys(("key", "said", "advice"), pl.String),
-        ).unique(maintain_order=True)
-        # Several remarks on one row are one finding.
-        said = said.group_by("key", maintain_order=True).agg(pl.col("said", "advice").drop_nulls().str.join("; "))
-        words = pl.col("said") if layout else pl.format("the system says: {}", "said")
-        said = said.with_columns(words.alias("said"), pl.col("advice").replace("", None))
+        said = _said_by_key(these, layout)
         found = keys.join(said, on="key", maintain_order="left")
         if found.height:
             shown = rows.values[field] if field in rows.values.columns else keys["key"]
             values = found.join(pl.DataFrame([keys[ROW], shown.alias("value")]), on=ROW, how="left")["value"]
             cells = cells_of(found[ROW], values, found["said"], found["advice"])
-            title = "refused by the system itself" if severity == "error" else "the system's own remark"
-            kind = "refused-by-system" if severity == "error" else "system-remark"
-            if layout and severity == "error":
-                kind, title = "not-writable", f"does not fit the layout {layout}"
-            elif layout:
-                kind, title = "cleaned", f"cleaned for the layout {layout}"
+            kind, title = _kind_of(severity == "error", layout)
             groups.append(rows.group(severity, kind, title, field or rows.record.key[0], cells))
     return rows.with_findings(groups)

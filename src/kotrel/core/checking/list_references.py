@@ -17,6 +17,12 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import nearest
 
 
+def _title_of(record: Record, target: Record) -> str:
+    if record.part_of == target.name or target.nature == "document":
+        return f"no {target.title.lower()} with that number, here or in the system"
+    return f"not on the list “{target.title}”"
+
+
 def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Codes that are not on the list their field refers to, with the nearest code or the code with that name."""
     found: list[FindingGroup] = []
@@ -49,9 +55,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         bad = rows.values.select(ROW, name, rows.as_it_stands(name)).filter(values.is_in(unknown.implode()))
         names = ListNames(state.listed(target), target, unknown)
         hints = {value: names.suggestion(value) for value in unknown}
-        title = f"not on the list “{target.title}”"
-        if rows.record.part_of == target.name or target.nature == "document":
-            title = f"no {target.title.lower()} with that number, here or in the system"
+        title = _title_of(rows.record, target)
         cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])
         found.append(rows.group("error", "not-on-list", title, name, cells))
     return found

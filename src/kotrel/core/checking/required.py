@@ -9,7 +9,7 @@ import polars as pl
 
 from kotrel.core.columns import clearing
 from kotrel.core.description.list_names import ListNames
-from kotrel.core.description.model import Field
+from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
@@ -47,44 +47,47 @@ def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> M
     }
 
 
+def _required(record: Record) -> list[Field]:
+    """The fields that rows must fill; of the key, another check speaks."""
+    return [
+        field
+        for name, field in record.fields.items()
+        if field.must != "may" and not field.is_kept and name not in record.key
+    ]
+
+
 def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Fields that every row, or every new row, must fill."""
+    required = _required(rows.record)
+    carried = [each for each in required if each.name in rows.fields and rows.values[each.name].null_count()]
+    uncarried = [each for each in required if each.name not in rows.fields]
+    everywhere = [each for each in uncarried if each.must == "always"]
+    for_new = [each for each in uncarried if each.must != "always"]
     found: list[FindingGroup] = []
-    new: pl.Series | None = None
-    uncarried: list[Field] = []
-    everywhere: list[Field] = []
-    for name, field in rows.record.fields.items():
-        if field.must == "may" or field.is_kept or name in rows.record.key:
-            continue
-        carried = name in rows.fields
-        if not carried and field.must == "always":
-            everywhere.append(field)
-            continue
-        if carried and not rows.values[name].null_count():
-            continue
-        if name in rows.cleared:
-            message = f"{field.title.lower()} is required and cannot be cleared"
-            found += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
-        if new is None:
-            new = is_new(rows, state)
-        if not carried:
-            uncarried.append(field)
-            continue
-        # A row that this sheet does not fill may be an update: then the system already has the value.
-        wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
-        if (lost := follows_nothing(rows, state, name)) is not False:
-            wrong = wrong & ~lost
-        if name in rows.cleared:
-            wrong = wrong & ~rows.values[clearing(name)]
-        title = (
-            "required in every row" if field.must == "always" else f"required for new {rows.record.title.lower()} rows"
-        )
-        found += rows.where("error", "missing", title, field, wrong, title)
+    if carried or for_new:
+        new = is_new(rows, state)
+        for field in carried:
+            found += _not_filled(rows, state, field, new)
     if everywhere:
         found += _missing(rows, state, everywhere, "required in every row")
-    if new is not None and uncarried:
-        found += _without_column(rows, state, uncarried, new)
+    if for_new:
+        found += _without_column(rows, state, for_new, new)
     return found
+
+
+def _not_filled(rows: Rows, state: SystemState, field: Field, new: pl.Series) -> list[FindingGroup]:
+    """Rows in which a required field is blank, or is to be cleared."""
+    name, found = field.name, list[FindingGroup]()
+    # A row that this sheet does not fill may be an update: then the system already has the value.
+    wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
+    if (lost := follows_nothing(rows, state, name)) is not False:
+        wrong = wrong & ~lost
+    if name in rows.cleared:
+        message = f"{field.title.lower()} is required and cannot be cleared"
+        found += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
+        wrong = wrong & ~rows.values[clearing(name)]
+    title = "required in every row" if field.must == "always" else f"required for new {rows.record.title.lower()} rows"
+    return [*found, *rows.where("error", "missing", title, field, wrong, title)]
 
 
 def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:

@@ -100,17 +100,16 @@ def reverse_documents(
     whole = pl.concat(every, how="diagonal") if every else pl.DataFrame()
     for family, mine, numbers, movements in plans:
         blocked = _blocked_by(family, numbers, movements, whole, sums, how)
-        left = {way.key for way in blocked}
-        if blocked and not how.partial:
-            found = replace(found, blocked_by=[*found.blocked_by, *blocked])
-        go = [number for number in numbers if number not in left] if how.partial else numbers
-        if how.partial and left and whole.width:
+        # In part, documents that cannot be taken back stay, and what they moved is not to be counted on.
+        left = {way.key for way in blocked} if how.partial else set()
+        if left and whole.width:
             whole = whole.filter((pl.col("kind") != family.header.name) | ~pl.col("document").is_in(list(left)))
+        go = [number for number in numbers if number not in left]
         new = _new_numbers(family, go, set(read(family.header.name, [family.number])[family.number]))
         changes, remarks = _changes(family, mine, moved, new, movements, sums, how)
         found = TakenBack(
             [*found.changes, *changes],
-            [*found.blocked_by, *(blocked if how.partial else [])],
+            [*found.blocked_by, *blocked],
             {**found.numbers, **new},
             [*found.remarks, *remarks],
         )
@@ -278,26 +277,40 @@ def _changes(
         rows = rows.with_columns(pl.col(document).replace(new).alias(document))
         if rows.height:
             found.append(_new_rows(record, each, fields, rows))
-    remarks: list[str] = []
-    if movements.height:
-        wanted = movements.filter(pl.col("document").is_in(list(new)))
-        emptied = _after(wanted.filter(pl.col("counts_as") == "on hand"), sums)
-        emptied = emptied.filter((pl.col("quantity") == 0) & (pl.col("value") != 0))
-        for item, value in emptied.select("item", "value").iter_rows():
-            remarks.append(
-                f"nothing is left of {item}, so its last value of {plain_quantity(round(value, VALUE_DECIMALS))} goes out with it"
+    if not movements.height:
+        return found, []
+    posted, remarks = _movements_back(family, moved, new, movements, sums, how)
+    return [*found, *posted], remarks
+
+
+def _movements_back(
+    family: Family,
+    moved: Sequence[RecordChanges],
+    new: Mapping[str, str],
+    movements: pl.DataFrame,
+    sums: Sums,
+    how: Taking,
+) -> tuple[list[RecordChanges], list[str]]:
+    """The rows of the ledger by which documents are taken back, and where the last of a value goes out with them."""
+    wanted = movements.filter(pl.col("document").is_in(list(new)))
+    emptied = _after(wanted.filter(pl.col("counts_as") == "on hand"), sums)
+    emptied = emptied.filter((pl.col("quantity") == 0) & (pl.col("value") != 0))
+    remarks = [
+        f"nothing is left of {item}, so its last value of {plain_quantity(round(value, VALUE_DECIMALS))} goes out with it"
+        for item, value in emptied.select("item", "value").iter_rows()
+    ]
+    found: list[RecordChanges] = []
+    for each in moved:
+        rows = each.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))
+        rows = rows.filter(pl.col("document").is_in(list(new)))
+        if rows.height:
+            stamps = {"date": how.day.isoformat(), "posted_at": moment_text(how.now)}
+            rows = _turned(rows, each, emptied).with_columns(
+                pl.col("document").replace(new),
+                *(pl.lit(text).alias(name) for name, text in stamps.items() if name in each.fields),
             )
-        for each in moved:
-            rows = each.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))
-            rows = rows.filter(pl.col("document").is_in(list(new)))
-            if rows.height:
-                stamps = {"date": how.day.isoformat(), "posted_at": moment_text(how.now)}
-                rows = _turned(rows, each, emptied).with_columns(
-                    pl.col("document").replace(new),
-                    *(pl.lit(text).alias(name) for name, text in stamps.items() if name in each.fields),
-                )
-                found.append(_new_rows(each.record, each, list(each.fields), rows))
-                emptied = emptied.filter(~pl.col("item").is_in(rows["item"].implode()))
+            found.append(_new_rows(each.record, each, list(each.fields), rows))
+            emptied = emptied.filter(~pl.col("item").is_in(rows["item"].implode()))
     return found, remarks
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import Any
 
 import polars as pl
 
@@ -325,6 +326,10 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     return found
 
 
+def _of(names: Sequence[str], values: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in values.items() if name in names}
+
+
 def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = False, own: Sequence[str] = ()) -> Rows:
     """Rows of one record of the document, with its fields, and the findings and repairs on those that are its own.
 
@@ -333,27 +338,26 @@ def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = 
         own: take only the findings of these fields.
     """
     names = [name for name in record.fields if name in values.columns and not record.fields[name].is_kept]
-    shared = ("warehouse", "to_warehouse", "item", "quantity", "unit", "remark")
+    shared = ("date", "account") if rest else ("warehouse", "to_warehouse", "item", "quantity", "unit", "remark")
+    takes = set(own) or {name for name in names if name not in shared}
 
     def mine(field: str | None) -> bool:
-        if own:
-            return field in own
-        if rest:
-            return field is None or (field in names and field not in ("date", "account"))
-        return field in names and field not in shared
+        return field in takes or (field is None and rest and not own)
 
     only_header = record.nature == "document" and not any(name in values.columns for name in ("item", "quantity"))
-    findings = tuple(each for each in rows.findings if only_header or mine(each.field))
-    repairs = tuple(each for each in rows.repairs if only_header or mine(each.field))
+    if not only_header:
+        rows = replace(
+            rows,
+            findings=tuple(each for each in rows.findings if mine(each.field)),
+            repairs=tuple(each for each in rows.repairs if mine(each.field)),
+        )
     return replace(
         rows,
         flat_of="" if only_header else rows.record.name,
         record=record,
         values=values.select(ROW, *names),
-        letters={name: letter for name, letter in rows.letters.items() if name in names},
-        sources={name: source for name, source in rows.sources.items() if name in names},
-        findings=findings,
-        repairs=repairs,
+        letters=_of(names, rows.letters),
+        sources=_of(names, rows.sources),
     )
 
 

@@ -7,6 +7,7 @@ goes out goes at the average, and the last piece takes the rest of the value wit
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
@@ -147,15 +148,7 @@ def _valued(
     Each depends on those before, so row by row.
     """
     effect = whole.family.header.effect
-    held = sums(LedgerQuery(["item"], [("item", pieces["item"].unique())]))
-    later = on_hand_only(later)
-    stands = {
-        item: (Decimal(quantity), Decimal(value))
-        for item, quantity, value in held.select("item", "quantity", "value").iter_rows()
-    }
-    for item, quantity, value in later.select("item", "quantity", "value").iter_rows() if later is not None else ():
-        had = stands.get(item, (ZERO, ZERO))
-        stands[item] = (had[0] + quantity, had[1] + value)
+    stands = _standing(pieces, sums, later)
     quantities: list[Decimal] = []
     values: list[Decimal] = []
     lost: list[int] = []
@@ -183,6 +176,32 @@ def _valued(
             stands[item] = (on_hand + quantity, worth + worth_now)
     scale = pl.Decimal(38, 12)
     done = pieces.with_columns(pl.Series("in base", quantities, dtype=scale), pl.Series("value", values, dtype=scale))
+    return done, _about_values(whole, pieces, lost, empty)
+
+
+def _standing(pieces: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) -> dict[str, tuple[Decimal, Decimal]]:
+    """Item → what is on hand of it, and its value, with what other documents of the load have moved."""
+    held = sums(LedgerQuery(["item"], [("item", pieces["item"].unique())]))
+    stands = {
+        item: (Decimal(quantity), Decimal(value))
+        for item, quantity, value in held.select("item", "quantity", "value").iter_rows()
+    }
+    moved = on_hand_only(later)
+    if moved is not None:
+        for item, quantity, value in moved.select("item", "quantity", "value").iter_rows():
+            on_hand, worth = stands.get(item, (ZERO, ZERO))
+            stands[item] = (on_hand + quantity, worth + value)
+    return stands
+
+
+def _about_values(
+    whole: DocumentTables, pieces: pl.DataFrame, lost: Sequence[int], empty: Sequence[int]
+) -> list[tuple[int, FindingGroup]]:
+    """What is wrong with the values of pieces.
+
+    Args:
+        lost: pieces for which there is no cost; ``empty``: those to revalue of which nothing is on hand.
+    """
     findings: list[tuple[int, FindingGroup]] = []
     if lost:
         bad = pieces[lost].unique([PART, ROW], keep="first", maintain_order=True)
@@ -193,7 +212,7 @@ def _valued(
         bad = pieces[empty]
         message = "nothing is on hand, so there is nothing to revalue"
         findings += whole.findings("error", "nothing-on-hand", "nothing on hand", "item", bad, [message] * bad.height)
-    if "cost" in whole.family.lines.fields and effect == "in":
+    if "cost" in whole.family.lines.fields and whole.family.header.effect == "in":
         unused = pieces.filter((pl.col("in base") < 0) & pl.col("unit cost").is_not_null())
         unused = unused.unique([PART, ROW], keep="first", maintain_order=True)
         if unused.height:
@@ -201,7 +220,7 @@ def _valued(
             findings += whole.findings(
                 "warning", "cost-not-used", "a cost that is not used", "cost", unused, [message] * unused.height
             )
-    return done, findings
+    return findings
 
 
 def _movements(whole: DocumentTables, pieces: pl.DataFrame, counts_as: str) -> pl.DataFrame:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Literal
 
 import polars as pl
@@ -78,41 +78,45 @@ def _given(rows: Rows) -> pl.DataFrame:
     return values
 
 
+def _posted_before(
+    whole: DocumentTables, known: Mapping[str, Standing], loads: Mapping[str, int], read: Reader
+) -> Found:
+    """Errors on documents whose number is used. ``loads``: number → the load that posted it, where that is known."""
+    family = whole.family
+    takers = {of: number for number, of in reversals(family, read).items()} if "taken back" in known.values() else {}
+
+    def said(number: str, how: str) -> str:
+        load = load_name(loads[number]) if number in loads else ""
+        by, undo = (f" by {load}", f", or undo {load} first") if load else ("", "")
+        if how == "same":
+            return f"{number} is posted{by}: it would count twice (--only new leaves it out)"
+        if how == "taken back":
+            return (
+                f"{number} was posted and taken back by {takers[number]}, and a number is posted once: "
+                "give this document a new one"
+            )
+        return (
+            f"{number} is posted{by} with other content, and a posted document never changes: "
+            f"give this one a new number{undo}"
+        )
+
+    for how, kind, title in (
+        ("same", "already-posted", "posted already, with the same content"),
+        ("other", "posted-otherwise", "posted already, with other content"),
+        ("taken back", "number-used", "posted and taken back under this number"),
+    ):
+        numbers = [number for number, one in known.items() if one == how]
+        bad = whole.headers.filter(pl.col("document").is_in(numbers))
+        if bad.height:
+            messages = [said(number, how) for number in bad["document"]]
+            yield from whole.findings("error", kind, title, family.number, bad, messages)
+
+
 def check_standing(whole: DocumentTables, known: dict[str, Standing], loads_of: LoadsOf, read: Reader) -> Found:
     """Errors on documents that are posted already, and on lines for one that this load does not have."""
     family = whole.family
     if known:
-        loads = loads_of(family.header.name, list(known))
-        takers = (
-            {of: number for number, of in reversals(family, read).items()} if "taken back" in known.values() else {}
-        )
-        for how, kind, title in (
-            ("same", "already-posted", "posted already, with the same content"),
-            ("other", "posted-otherwise", "posted already, with other content"),
-            ("taken back", "number-used", "posted and taken back under this number"),
-        ):
-            bad = whole.headers.filter(
-                pl.col("document").is_in([number for number, one in known.items() if one == how])
-            )
-            if not bad.height:
-                continue
-            messages = []
-            for number in bad["document"]:
-                by = f" by {load_name(loads[number])}" if number in loads else ""
-                if how == "same":
-                    messages.append(f"{number} is posted{by}: it would count twice (--only new leaves it out)")
-                elif how == "taken back":
-                    messages.append(
-                        f"{number} was posted and taken back by {takers[number]}, and a number is posted once: "
-                        "give this document a new one"
-                    )
-                else:
-                    undo = f", or undo {load_name(loads[number])} first" if number in loads else ""
-                    messages.append(
-                        f"{number} is posted{by} with other content, and a posted document never changes: "
-                        f"give this one a new number{undo}"
-                    )
-            yield from whole.findings("error", kind, title, family.number, bad, messages)
+        yield from _posted_before(whole, known, loads_of(family.header.name, list(known)), read)
     for record, table in ((family.lines, whole.lines), (family.lots, whole.lots)):
         if record is None or not table.height:
             continue

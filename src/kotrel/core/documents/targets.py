@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -13,7 +13,7 @@ from kotrel.core.documents.families import Family
 from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import count, listed
-from kotrel.core.rows.findings import cells_of
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.stock.sums import LedgerQuery, Sums
@@ -47,21 +47,7 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     remarks = [f"{count(int(right.sum()), 'row')} already on hand as wanted, and left out"] if right.any() else []
     if taken:
         remarks.append(f"{count(len(taken), 'row')} without a place taken for the only one: {listed(taken, 3)}")
-    # A quantity or a unit that cannot be read stays as it is: the checks say so.
-    sound = pl.col("difference").is_not_null()
-    decimals = family.lines.fields["quantity"].decimals or 0
-    text = (
-        pl.col("difference").round(decimals, mode="half_away_from_zero").cast(pl.Decimal(38, decimals)).cast(pl.String)
-    )
-    columns = [
-        pl.when(sound).then(text).otherwise("quantity").alias("quantity"),
-        pl.when(sound).then("base unit").otherwise("unit").alias("unit"),
-    ]
-    if "cost" in values.columns:
-        one = pl.when(pl.col("factor") != 0).then("factor")
-        cost = (pl.col("cost").cast(NUMBER, strict=False) / one).round(4, mode="half_away_from_zero")
-        columns.append(pl.coalesce(cost.cast(pl.Decimal(38, 4)).cast(pl.String), "cost").alias("cost"))
-    done = frame.with_columns(columns)
+    done = frame.with_columns(_in_base_units(family.lines.fields["quantity"].decimals or 0, "cost" in values.columns))
     filled = [name for name in PLACE if name not in values.columns and done[name].null_count() < done.height]
     names = [*values.columns, *(name for name in ("unit", *filled) if name not in values.columns)]
     rows = replace(rows, values=done.select(names))
@@ -74,13 +60,34 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
         cells = cells_of(above[ROW], rows.as_it_stands("quantity").filter(done["difference"] < 0), messages)
         rows = rows.with_findings([rows.group("error", "above-target", "more on hand than wanted", "quantity", cells)])
     if several:
-        places = [f"it is in {listed(where, 4)}: write a row for each of them" for where in several.values()]
         wrong = rows.values[ROW].is_in(list(several))
-        cells = cells_of(rows.values[ROW].filter(wrong), rows.as_it_stands("quantity").filter(wrong), places)
-        title = "a target for an item that is in several places"
-        rows = rows.with_findings([rows.group("error", "which-place", title, "quantity", cells)])
+        rows = rows.with_findings([_which_place(rows, wrong, several)])
         right = right & ~wrong
     return rows.only(~right), remarks
+
+
+def _in_base_units(decimals: int, with_cost: bool) -> list[pl.Expr]:
+    """Quantity, unit and cost of rows with their ``difference``, in the base unit; what cannot be read stays as it is:
+    the checks say so.
+    """
+    sound = pl.col("difference").is_not_null()
+    difference = pl.col("difference").round(decimals, mode="half_away_from_zero").cast(pl.Decimal(38, decimals))
+    columns = [
+        pl.when(sound).then(difference.cast(pl.String)).otherwise("quantity").alias("quantity"),
+        pl.when(sound).then("base unit").otherwise("unit").alias("unit"),
+    ]
+    if with_cost:
+        one = pl.when(pl.col("factor") != 0).then("factor")
+        cost = (pl.col("cost").cast(NUMBER, strict=False) / one).round(4, mode="half_away_from_zero")
+        columns.append(pl.coalesce(cost.cast(pl.Decimal(38, 4)).cast(pl.String), "cost").alias("cost"))
+    return columns
+
+
+def _which_place(rows: Rows, wrong: pl.Series, several: Mapping[int, Sequence[str]]) -> FindingGroup:
+    places = [f"it is in {listed(where, 4)}: write a row for each of them" for where in several.values()]
+    cells = cells_of(rows.values[ROW].filter(wrong), rows.as_it_stands("quantity").filter(wrong), places)
+    title = "a target for an item that is in several places"
+    return rows.group("error", "which-place", title, "quantity", cells)
 
 
 def _at_their_places(

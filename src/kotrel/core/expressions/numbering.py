@@ -33,6 +33,13 @@ def calls_of_next(text: str, node: Node) -> list[Node]:
     return [*first, *second]
 
 
+def _number_in(code: str, before: str, after: str) -> int:
+    """The number that a code has between two texts; 0 where it has none."""
+    middle = code[len(before) : len(code) - len(after)]
+    fits = code.startswith(before) and code.endswith(after) and middle.isdecimal() and middle.isascii()
+    return int(middle) if fits else 0
+
+
 def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:
     """Puts numbers in the places that ``next`` marked.
 
@@ -49,13 +56,9 @@ def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:
     last = dict.fromkeys(shapes, 0)
     if not shapes:
         return codes
-    for code in taken:
-        if code is None:
-            continue
+    for code in filter(None, taken):
         for before, after in shapes:
-            middle = code[len(before) : len(code) - len(after) if after else None]
-            if code.startswith(before) and code.endswith(after) and middle.isdecimal() and middle.isascii():
-                last[before, after] = max(last[before, after], int(middle))
+            last[before, after] = max(last[before, after], _number_in(code, before, after))
     made: list[str | None] = []
     for code, found in zip(rows, parsed, strict=True):
         if not found:

@@ -61,18 +61,22 @@ def _is_value(cell: SampleCell) -> bool:
 def _about(sample: Sample, at: int) -> str:
     """What shows that a line below the headings is about the columns, or an empty text: then it is the first row."""
     texts = [cell.text.strip() for cell in sample.lines[at] if cell.kind != "blank"]
+    below = list(filter(_filled, sample.lines[at + 1 :]))
     if not texts:
-        return "a blank line" if any(_filled(line) for line in sample.lines[at + 1 :]) else ""
+        return "a blank line" if below else ""
     if is_must(texts):
         return "it says what must be filled"
     if are_types(texts):
         return "it has data types"
-    below = [line for line in sample.lines[at + 1 :] if _filled(line)]
-    for place, cell in enumerate(sample.lines[at]):
-        others = [line[place] for line in below if line[place].kind != "blank"]
-        if cell.kind == "text" and not _is_value(cell) and others and all(_is_value(each) for each in others):
-            return "it has words where all rows below it have numbers or days"
+    words = (index for index, cell in enumerate(sample.lines[at]) if cell.kind == "text" and not _is_value(cell))
+    if any(_are_values([line[index] for line in below]) for index in words):
+        return "it has words where all rows below it have numbers or days"
     return ""
+
+
+def _are_values(cells: Sequence[SampleCell]) -> bool:
+    filled = [cell for cell in cells if cell.kind != "blank"]
+    return bool(filled) and all(map(_is_value, filled))
 
 
 def _filled(line: Sequence[SampleCell]) -> bool:

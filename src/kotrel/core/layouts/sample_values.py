@@ -36,13 +36,20 @@ def _is_text(sample: Sample, column: DraftColumn) -> bool:
     return sample.kind == "text" or "as" in column.settings
 
 
+def _of_kind(columns: Sequence[DraftColumn], record: Record, kind: str) -> list[DraftColumn]:
+    return [each for each in columns if each.field and record.fields[each.field].kind == kind]
+
+
+def _with_settings(columns: Sequence[DraftColumn], name: str, values: Mapping[int, Drafted]) -> list[DraftColumn]:
+    """The columns with a setting. ``values``: place of the column → its value; others stay as they are."""
+    return [with_setting(each, name, values[each.place]) if each.place in values else each for each in columns]
+
+
 def with_dates(
     sample: Sample, columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> tuple[list[DraftColumn], list[str]]:
     """The form that all days have; where they may have several, their columns are open. Returns the forms too."""
-    dated = [
-        each for each in columns if each.field and record.fields[each.field].kind == "date" and _is_text(sample, each)
-    ]
+    dated = [each for each in _of_kind(columns, record, "date") if _is_text(sample, each)]
     values = [text for each in dated for text in _texts_of(rows, each.place)]
     forms = [form for form in _DATES if values and all(_is_in(value, form) for value in values)]
     if len(forms) == 1:
@@ -62,25 +69,22 @@ def _is_in(text: str, form: str) -> bool:
         return False
 
 
+def _numbers_in(rows: Lines, place: int) -> list[re.Match[str]]:
+    return list(filter(None, map(_NUMBER.fullmatch, _texts_of(rows, place))))
+
+
 def with_numbers(
     sample: Sample, columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> list[DraftColumn]:
     """The decimal mark, and the decimals of each column that always has as many."""
     numeric = [each for each in columns if _is_numeric(each, record)]
-    read = {
-        each.place: [found for text in _texts_of(rows, each.place) if (found := _NUMBER.fullmatch(text))]
-        for each in numeric
-        if _is_text(sample, each)
-    }
+    read = {each.place: _numbers_in(rows, each.place) for each in numeric if _is_text(sample, each)}
     found_columns = _with_mark(columns, read, settings)
     undecided = {each.place for each in found_columns if each.waits_for}
     always: dict[int, Drafted] = {}
     loose = bool(undecided & set(read))
-    for each in numeric:
-        if each.place in undecided:
-            continue
-        formats = [line[each.place].format for line in rows if line[each.place].kind == "number"]
-        shown = _decimals_of(read[each.place]) if each.place in read else _decimals_shown(formats)
+    for each in (one for one in numeric if one.place not in undecided):
+        shown = _decimals_of(read[each.place]) if each.place in read else _decimals_shown(rows, each.place)
         if shown is not None:
             always[each.place] = shown
         elif each.field is None or record.fields[each.field].decimals != 0:
@@ -88,9 +92,7 @@ def with_numbers(
     if always and not loose and len({each.value for each in always.values()}) == 1:
         settings["decimals"] = next(iter(always.values()))
         return found_columns
-    return [
-        with_setting(each, "decimals", always[each.place]) if each.place in always else each for each in found_columns
-    ]
+    return _with_settings(found_columns, "decimals", always)
 
 
 def _is_numeric(column: DraftColumn, record: Record) -> bool:
@@ -134,8 +136,9 @@ def _decimals_of(numbers: Sequence[re.Match[str]]) -> Drafted | None:
     return Drafted(only, "seen" if zeros else "supposed", "" if zeros else "every value has that number")
 
 
-def _decimals_shown(formats: Sequence[str]) -> Drafted | None:
-    """The decimals that the format of all cells shows."""
+def _decimals_shown(rows: Lines, place: int) -> Drafted | None:
+    """The decimals that the format of all number cells of a column shows."""
+    formats = [line[place].format for line in rows if line[place].kind == "number"]
     if len(set(formats)) != 1 or not (found := re.fullmatch(r"#?,?#*0(?:\.(0+))?", formats[0])) or not found[1]:
         return None
     return Drafted(len(found[1]), "seen", "its format")
@@ -145,22 +148,14 @@ def with_yes_no(
     columns: Sequence[DraftColumn], rows: Lines, record: Record, settings: dict[str, Drafted]
 ) -> list[DraftColumn]:
     """The words for yes and no: of the layout where all columns have the same, else of each column."""
-    asked = [
-        each
-        for each in columns
-        if each.field and record.fields[each.field].kind == "yes_no" and "words" not in each.settings
-    ]
+    asked = [each for each in _of_kind(columns, record, "yes_no") if "words" not in each.settings]
     found = {
         each.place: pair for each in asked if (pair := yes_and_no([line[each.place].text for line in rows])) is not None
     }
     pairs = {(yes, no) for yes, no, _ in found.values()}
     if len(pairs) > 1:
-        return [
-            with_setting(each, "words", Drafted({"yes": pair[0], "no": pair[1]}, pair[2], ""))
-            if (pair := found.get(each.place)) is not None
-            else each
-            for each in columns
-        ]
+        words = {at: Drafted({"yes": yes, "no": no}, how, "") for at, (yes, no, how) in found.items()}
+        return _with_settings(columns, "words", words)
     if asked:
         yes, no = pairs.pop() if pairs else ("yes", "no")
         how: How = "seen" if any(pair[2] == "seen" for pair in found.values()) else "supposed"

@@ -55,6 +55,15 @@ class LaidOut:
     cleaned: Mapping[str, pl.Series] = field(default_factory=dict)
 
 
+def _without_column(layout: Layout, record: Record, rows: Rows) -> list[FindingGroup]:
+    carried = [name for name in rows.fields if name in record.loadable and name in rows.letters]
+    titles = [record.fields[name].title for name in carried if name not in layout.uses]
+    if not titles:
+        return []
+    said = f"the layout has no column for {', '.join(titles)}"
+    return [rows.sheet_finding("warning", "no-place", "fields without a column", said)]
+
+
 def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidOut:
     """Fills every column of the layout.
 
@@ -65,15 +74,7 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
         lambda column: _column(layout, record, rows, values, column), layout.columns, values.frame.height
     )
     findings = [finding for each in done for finding in each.findings]
-    carried = [name for name in rows.fields if name in record.loadable and name in rows.letters]
-    left = [name for name in carried if name not in layout.uses]
-    if left:
-        titles = ", ".join(record.fields[name].title for name in left)
-        findings.append(
-            rows.sheet_finding(
-                "warning", "no-place", "fields without a column", f"the layout has no column for {titles}"
-            )
-        )
+    findings += _without_column(layout, record, rows)
     texts = pl.DataFrame([each.texts.alias(f"c{place}") for place, each in enumerate(done)])
     cleaned = {
         str(column.field): each.cleaned

@@ -32,6 +32,34 @@ class UploadProblem:
     written: pl.Series | None = None
 
 
+def _require_writable(raw: pl.Series, layout: Layout, column: LayoutColumn, wrong: Wrong) -> None:
+    """Texts that are too long, and those that a text file in this encoding, or without quotes, cannot hold."""
+    if column.length is not None:
+        wrong(
+            "too-long",
+            f"{column.called}: too long",
+            (raw.str.len_chars() > column.length).fill_null(False),
+            f"the column {column.called} accepts {column.length} characters",
+        )
+    if layout.kind != "text":
+        return
+    if layout.encoding.lower().replace("_", "-") not in ("utf-8", "utf-8-sig", "utf-16"):
+        wrong(
+            "not-in-encoding",
+            f"{column.called}: letters that {layout.encoding} lacks",
+            _not_in(raw, layout.encoding),
+            f"{layout.encoding} has no such letter: write it differently",
+        )
+    if layout.quotes == "none":
+        breaks = raw.str.contains(r"[\r\n]").fill_null(False)
+        wrong(
+            "needs-quotes",
+            f"{column.called}: separators or line breaks",
+            raw.str.contains(layout.separator, literal=True).fill_null(False) | breaks,
+            "the program reads no quotes, so this would shift its columns (clean = true removes them)",
+        )
+
+
 def in_form(
     raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, names: Names
 ) -> tuple[pl.Series, list[UploadProblem]]:
@@ -59,31 +87,7 @@ def in_form(
         raw = raw.replace(dict(column.words))
     if layout.one_line:
         raw = _cleaned(raw, about, layout, column, wrong, found)
-    if column.length is not None:
-        wrong(
-            "too-long",
-            f"{column.called}: too long",
-            (raw.str.len_chars() > column.length).fill_null(False),
-            f"the column {column.called} accepts {column.length} characters",
-        )
-    if layout.kind == "text" and layout.encoding.lower().replace("_", "-") not in ("utf-8", "utf-8-sig", "utf-16"):
-        lost = _not_in(raw, layout.encoding)
-        wrong(
-            "not-in-encoding",
-            f"{column.called}: letters that {layout.encoding} lacks",
-            lost,
-            f"{layout.encoding} has no such letter: write it differently",
-        )
-    if layout.kind == "text" and layout.quotes == "none":
-        split = raw.str.contains(layout.separator, literal=True).fill_null(False) | raw.str.contains(
-            r"[\r\n]"
-        ).fill_null(False)
-        wrong(
-            "needs-quotes",
-            f"{column.called}: separators or line breaks",
-            split,
-            "the program reads no quotes, so this would shift its columns (clean = true removes them)",
-        )
+    _require_writable(raw, layout, column, wrong)
     return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
 
 

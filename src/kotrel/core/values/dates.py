@@ -39,6 +39,9 @@ MONTHS = {
 """The first three letters of a month's name, in several languages → its number."""
 
 
+DateTrouble = Literal["", "no-date", "impossible", "ambiguous", "which-year", "other-order"]
+
+
 @dataclass(frozen=True)
 class ReadDate:
     """One text read as a date: ISO text, or why not.
@@ -49,7 +52,7 @@ class ReadDate:
     """
 
     value: str | None
-    trouble: Literal["", "no-date", "impossible", "ambiguous", "which-year", "other-order"] = ""
+    trouble: DateTrouble = ""
     guessed_century: bool = False
     time: bool = False
 
@@ -113,6 +116,19 @@ def _with_month_name(text: str, this_year: int) -> tuple[int, int, int, bool] | 
     return None
 
 
+def _doubt_of_parts(found: re.Match[str], order: Order | None, shown: Order | None, pairs: Pairs) -> DateTrouble:
+    """Why nobody can say which of two numbers is the day; an empty text where it is clear."""
+    first, second = int(found[1]), int(found[3])
+    if pairs == "mixed" and _is_pairs(found):
+        return "which-year"
+    is_open = pairs == "dashes" and found[2] == "-" and _is_pairs(found)
+    if is_open or (order is None and shown is None and first != second):
+        return "ambiguous"
+    if shown is not None and order is not None and shown != order and max(first, second) <= 31:
+        return "other-order"
+    return ""
+
+
 def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "dashes") -> ReadDate:
     """Reads one date as typed.
 
@@ -133,13 +149,8 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
         first, second = int(found[1]), int(found[3])
         year, guessed = _year(found[4], this_year)
         shown: Order | None = "day" if first > 12 else "month" if second > 12 else None
-        if pairs == "mixed" and _is_pairs(found):
-            return ReadDate(None, "which-year")
-        is_open = pairs == "dashes" and found[2] == "-" and _is_pairs(found)
-        if is_open or (order is None and shown is None and first != second):
-            return ReadDate(None, "ambiguous")
-        if shown is not None and order is not None and shown != order and max(first, second) <= 31:
-            return ReadDate(None, "other-order")
+        if trouble := _doubt_of_parts(found, order, shown, pairs):
+            return ReadDate(None, trouble)
         day, month = (second, first) if (shown or order) == "month" else (first, second)
         time = _has_time(found.groups()[4:])
     elif named := _with_month_name(text, this_year):

@@ -106,18 +106,14 @@ def _elements(text: str) -> dict[str, str] | None:
 
 
 def _scan(parts: dict[str, str], today: date) -> Scan | None:
-    code = parts.get("01") or parts.get("02")
-    if code is None or len(code) != 14 or not is_gtin(code):
-        return None
+    code = parts.get("01") or parts.get("02") or ""
     amount = parts.get("30") or parts.get("37")
-    if amount is not None and not amount.isdigit():
+    if len(code) != 14 or not is_gtin(code) or not (amount or "0").isdigit():
         return None
-    expiry = None
-    for name in ("17", "15"):
-        if name in parts and expiry is None:
-            expiry = _day(parts[name], today)
-            if expiry is None:
-                return None
+    last_day = parts.get("17") or parts.get("15")
+    expiry = None if last_day is None else _day(last_day, today)
+    if last_day is not None and expiry is None:
+        return None
     measure = next((name for name in parts if MEASURE.fullmatch(name) or AMOUNT.fullmatch(name)), "")
     return Scan(code, Decimal(amount) if amount else None, parts.get("10"), parts.get("21"), expiry, measure)
 

@@ -18,9 +18,8 @@ def could_become(code: str, shown: str) -> bool:
     if "?" in shown and len(shown) == len(code):
         # A program that saves in an old encoding writes a question mark for each letter that this lacks.
         return all(one == other or (other == "?" and not one.isascii()) for one, other in zip(code, shown, strict=True))
-    number = as_number(code)
+    number, seen = as_number(code), as_number(shown.replace(",", "."))
     if number is not None:
-        seen = as_number(shown.replace(",", "."))
         if seen is not None and (seen == number or _cut(code) == shown):
             return True
         if "E+" in shown.upper():
