@@ -117,37 +117,30 @@ def _judged(state: dict[str, Any], path: Path) -> TillResponse:
     for line in lines[1:]:
         if not line:
             continue
-        cells = line.split(";")
-        if len(cells) != HEADING.count(";") + 1:
-            say(
-                cells[1] if len(cells) > 1 else "",
-                "ERR",
-                "",
-                f"{len(cells)} fields instead of {HEADING.count(';') + 1}",
-            )
-            continue
-        row = dict(zip(HEADING.split(";"), cells, strict=True))
-        code = row["ArtNo"]
-        reason, advice = _wrong(row, state["items"], units, groups)
-        if reason:
-            say(code, "ERR", "", reason, advice)
-            continue
-        known = state["items"].get(code, {})
-        number = known.get("Number") or str(state["next"])
-        state["next"] += not known
-        kept = {name: row[name] for name in ("ArtNo", "Text", "Unit", "Group", "Price", "Active")}
-        if row["Action"] == "W":
-            kept = {**known, "Active": "N"}
-        state["items"][code] = {**known, **kept, "Number": number}
-        free = row["Action"] != "W" and row["Price"] in ("0,00", "")
-        say(
-            code,
-            "WARN" if free else "OK",
-            "" if known else number,
-            "sold for nothing" if free else "",
-            "Give it a price before it is sold." if free else "",
-        )
+        say(*_taken(line, state, units, groups))
     return answer
+
+
+def _taken(line: str, state: dict[str, Any], units: set[str], groups: set[str]) -> tuple[str, str, str, str, str]:
+    """Takes a line in, or refuses it: its code, the result, the till's number of a new item, a reason, and advice."""
+    names, cells = HEADING.split(";"), line.split(";")
+    if len(cells) != len(names):
+        return "".join(cells[1:2]), "ERR", "", f"{len(cells)} fields instead of {len(names)}", ""
+    row = dict(zip(names, cells, strict=True))
+    code = row["ArtNo"]
+    reason, advice = _wrong(row, state["items"], units, groups)
+    if reason:
+        return code, "ERR", "", reason, advice
+    known = state["items"].get(code, {})
+    number = known.get("Number") or str(state["next"])
+    state["next"] += not known
+    withdrawn = row["Action"] == "W"
+    kept = {name: row[name] for name in ("ArtNo", "Text", "Unit", "Group", "Price", "Active")}
+    state["items"][code] = {**known, **({"Active": "N"} if withdrawn else kept), "Number": number}
+    told = "" if known else number
+    if not withdrawn and row["Price"] in ("0,00", ""):
+        return code, "WARN", told, "sold for nothing", "Give it a price before it is sold."
+    return code, "OK", told, "", ""
 
 
 def _wrong(row: dict[str, str], items: dict[str, Any], units: set[str], groups: set[str]) -> tuple[str, str]:

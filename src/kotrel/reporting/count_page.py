@@ -16,7 +16,7 @@ from kotrel.counting.count_state import State, state_of
 from kotrel.counting.count_workbooks import about_count, documents_of, round_name
 from kotrel.counting.variance_screen import place_in_words, worst_lines_first
 from kotrel.loading.loads.documents_screen import money_text, quantity_text
-from kotrel.reporting.page import Bar, Cell, Chart, Page, PageTable, Row, Section, Tone, number_cell
+from kotrel.reporting.page import Bar, Cell, Chart, Page, PageTable, Row, Section, number_cell
 from kotrel.workspace.settings import Workspace
 
 BARS = 20
@@ -28,6 +28,10 @@ def _left_open(state: State) -> tuple[list[CountLine], list[CountLine]]:
         [line for line in state.open_lines if line.counted is None],
         [line for line in state.told if line.recount and line.place.number not in state.posted],
     )
+
+
+def _filled(facts: Iterable[Sequence[str | None]]) -> list[tuple[str, str]]:
+    return [(name, value) for name, value in facts if name and value]
 
 
 def count_page(name: str, workspace: Workspace) -> Page:
@@ -46,22 +50,21 @@ def count_page(name: str, workspace: Workspace) -> Page:
     remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
     done = [line for line in _all_lines(state, posted) if line.counted is not None]
     open_lines, again = _left_open(state)
-    facts = [(name_, value) for name_, value in about_count(state, files, posts, documents, remarks) if name_ and value]
+    facts = _filled(about_count(state, files, posts, documents, remarks))
     sections = [
         *_about_lines(done, workspace),
-        Section("Count again", tables=[_recounts(again)] if again else []),
-        Section("Not counted", tables=[_not_counted_table(open_lines)] if open_lines else []),
+        *([Section("Count again", tables=[_recounts(again)])] if again else []),
+        *([Section("Not counted", tables=[_not_counted_table(open_lines)])] if open_lines else []),
         _entries(entries, places),
         Section("Documents posted", notes=documents),
         _trend(name, workspace, {_place_key(place) for place in places.values()}),
         _files(files),
     ]
-    tone: Tone = "warn" if again else "" if open_lines else "good"
     return Page(
         kind="Count report",
         title=f"Count {name}",
         lead=_lead(state, done, len(places), len(again)),
-        tone=tone,
+        tone="warn" if again else "" if open_lines else "good",
         facts=facts,
         sections=[each for each in sections if each.tables or each.notes],
         signed=True,
@@ -248,39 +251,39 @@ def _place_key(place: CountPlace) -> tuple[str | None, ...]:
     return place.item, place.warehouse, place.bin
 
 
+def _posted_in(name: str, workspace: Workspace) -> tuple[str, list[CountLine]]:
+    """When a count was frozen, and the lines that were posted of it; none where it cannot be read."""
+    try:
+        with open_count(workspace.hidden, name) as kept:
+            places = {place.number: place for place in kept.places()}
+            posted = [line for post in kept.posts() if post.load is not None for line in kept.posted(post.number)]
+            frozen_at = kept.about().get("frozen_at", "")
+    except KotrelError:
+        return "", []
+    return frozen_at, [
+        CountLine(places[place], Decimal(expected), Decimal(counted))
+        for place, expected, counted, *_ in posted
+        if counted is not None
+    ]
+
+
 def _trend(name: str, workspace: Workspace, mine: set[tuple[str | None, ...]]) -> Section:
     """Earlier counts of the same places: what was posted there, and how exact they were."""
     rows: list[Row] = []
     for other in count_names(workspace.hidden):
-        if other == name:
-            continue
-        try:
-            with open_count(workspace.hidden, other) as kept:
-                about = kept.about()
-                places = {place.number: place for place in kept.places()}
-                lines = [
-                    CountLine(places[place], Decimal(expected), Decimal(counted))
-                    for post in kept.posts()
-                    if post.load is not None
-                    for place, expected, counted, _, _, _ in kept.posted(post.number)
-                    if counted is not None
-                ]
-        except KotrelError:
-            continue
+        frozen_at, lines = _posted_in(other, workspace) if other != name else ("", [])
         same = [line for line in lines if _place_key(line.place) in mine]
-        if not same:
-            continue
-        off = [line for line in same if line.variance]
-        rows.append(
-            [
-                about.get("frozen_at", "")[:10],
-                other,
-                number_cell(len(same)),
-                number_cell(len(off)),
-                number_cell(sum(line.value for line in same), 2, sign=True),
-                number_cell(sum(abs(line.value) for line in same), 2),
-            ]
-        )
+        if same:
+            rows.append(
+                [
+                    frozen_at[:10],
+                    other,
+                    number_cell(len(same)),
+                    number_cell(sum(1 for line in same if line.variance)),
+                    number_cell(sum(line.value for line in same), 2, sign=True),
+                    number_cell(sum(abs(line.value) for line in same), 2),
+                ]
+            )
     rows.sort(key=lambda row: str(row[0]), reverse=True)
     heads = ["Frozen", "Count", "Same places counted", "With a difference", "Net", "Gross"]
     return Section("Earlier counts of these places", tables=[PageTable("Earlier counts", heads, rows)] if rows else [])

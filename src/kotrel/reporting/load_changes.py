@@ -83,6 +83,13 @@ COLUMNS_SHOWN = 6
 """Fields of a new row that are shown beside its key, at most."""
 
 
+def _shown_fields(changes: RecordChanges, rows: pl.DataFrame) -> list[str]:
+    """The first fields that are filled in some row, the name before all others."""
+    record = changes.record
+    filled = [name for name in changes.fields if name not in record.key and rows[name].null_count() < rows.height]
+    return sorted(filled, key=lambda name: name != record.called)[:COLUMNS_SHOWN]
+
+
 def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> list[Section]:
     """The new or the removed rows of each record, with their name and the first fields that are filled."""
     tables = []
@@ -91,26 +98,18 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
         if not rows.height or each.record.is_kept:
             continue
         record = each.record
-        image = (lambda name: name) if action == "new" else before
-        filled = [
-            name
-            for name in each.fields
-            if name not in record.key and image(name) in rows.columns and rows[image(name)].null_count() < rows.height
-        ]
-        first = [record.called] if record.called in filled else []
-        names = [*first, *(name for name in filled if name not in first)][:COLUMNS_SHOWN]
-        shown_rows = rows.head(MOST_ROWS).select(
-            key_text(record).alias("the key"), *(pl.col(image(name)).alias(name) for name in names)
-        )
+        if action != "new":
+            rows = rows.with_columns(
+                pl.col(before(name)).alias(name) for name in each.fields if before(name) in rows.columns
+            )
+        names = _shown_fields(each, rows)
+        fields = [record.fields[name] for name in names]
         body: list[Row] = [
             [
                 key or "",
-                *(
-                    Cell(_plain(value, record.fields[name]), record.fields[name].is_decimal)
-                    for name, value in zip(names, values, strict=True)
-                ),
+                *(Cell(_plain(value, field), field.is_decimal) for field, value in zip(fields, values, strict=True)),
             ]
-            for key, *values in shown_rows.iter_rows()
+            for key, *values in rows.head(MOST_ROWS).select(key_text(record).alias("the key"), *names).iter_rows()
         ]
         heads = [record.title, *(record.fields[name].title for name in names)]
         caption = f"{record.title}: {count(rows.height, action + ' row')}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -142,19 +143,21 @@ def _verified(workspace: Workspace, entry: Entry) -> Verified | None:
         return None
 
 
+def _done_in_words(entry: Entry) -> str:
+    """How many rows of a load came out how: “12 rows added, 3 changed”."""
+    counted: Counter[str] = Counter()
+    for numbers in entry.counts.values():
+        counted.update(numbers)
+    sums = [(WORDS[action], counted[action]) for action in ("new", "changed", "removed", "refused") if counted[action]]
+    if not sums:
+        return "Nothing was changed"
+    (word, number), *others = sums
+    return listed_and([f"{count(number, 'row')} {word}", *(f"{number:,} {word}" for word, number in others)])
+
+
 def _lead(entry: Entry, verified: Verified | None) -> tuple[str, Tone]:
-    sums = {
-        action: sum(numbers.get(action, 0) for numbers in entry.counts.values())
-        for action in ("new", "changed", "removed", "refused")
-    }
-    done = [f"{number:,} {WORDS[action]}" for action, number in sums.items() if number]
-    done = (
-        [f"{count(next(number for number in sums.values() if number), 'row')} {done[0].split()[1]}", *done[1:]]
-        if done
-        else []
-    )
     day = day_in_words(when(entry.at)[:10])
-    start = f"{listed_and(done) or 'Nothing was changed'} on {day}"
+    start = f"{_done_in_words(entry)} on {day}"
     if entry.kind == "refused":
         return f"Refused on {day}: nothing was loaded.", "bad"
     if entry.trouble:

@@ -11,7 +11,7 @@ from kotrel.core.errors import KotrelError
 from kotrel.core.phrases import count, listed
 from kotrel.loading.loads.history import when
 from kotrel.loading.loads.verify import verify_load
-from kotrel.reporting.page import Cell, Page, PageTable, Row, Section, Tone, number_cell
+from kotrel.reporting.page import Cell, Page, PageTable, Row, Section, number_cell
 from kotrel.workspace.settings import Workspace
 
 ACTIONS = ("new", "changed", "removed", "refused")
@@ -49,22 +49,26 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
     )
 
 
+def _open_of(entry: Entry) -> str:
+    """What is open of a load, in words; an empty text where nothing is."""
+    if entry.trouble:
+        return f"its journal cannot be relied on: {entry.trouble}"
+    if entry.waiting:
+        return "sent, and not answered yet"
+    if entry.kind == "refused":
+        return "refused by the system: nothing was loaded"
+    refused = sum(numbers.get("refused", 0) for numbers in entry.counts.values())
+    return f"{count(refused, 'row')} refused" if refused else ""
+
+
 def _open(workspace: Workspace, entries: Sequence[Entry]) -> list[Row]:
     """What is refused, not answered, damaged, or no longer as it was loaded."""
     found: list[Row] = []
     lasting = [each for each in entries if each.kind == "load" and not each.undone_by]
     for each in reversed(entries):
-        what, tone = "", Tone.__args__[0]  # type: ignore[attr-defined]
-        if each.trouble:
-            what, tone = f"its journal cannot be relied on: {each.trouble}", "bad"
-        elif each.waiting:
-            what, tone = "sent, and not answered yet", "warn"
-        elif each.kind == "refused":
-            what, tone = "refused by the system: nothing was loaded", "warn"
-        elif refused := sum(numbers.get("refused", 0) for numbers in each.counts.values()):
-            what, tone = f"{count(refused, 'row')} refused", "warn"
+        what = _open_of(each)
         if what:
-            found.append([each.name, _what(each), Cell(what, tone=tone)])
+            found.append([each.name, _what(each), Cell(what, tone="bad" if each.trouble else "warn")])
     for each in reversed([one for one in lasting if not one.waiting and not one.trouble][-READ_BACK:]):
         try:
             different = verify_load(workspace.system(), each.number, lambda title: None).differences.height

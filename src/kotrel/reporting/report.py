@@ -77,30 +77,29 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     return 1 if kind == "sheet" and page.tone == "bad" else 0
 
 
+def _require_one_subject(args: argparse.Namespace) -> None:
+    wrong: tuple[str, str] | None = None
+    if args.since is not None and (args.what or args.load or args.count):
+        wrong = "--since is about all loads of a period", "Leave out the load, the count or the file."
+    elif args.since is None and args.until is not None:
+        wrong = "--until needs --since", "Name the first day, too."
+    elif args.since is None and not args.what:
+        wrong = "say what the page is about", "A load such as L0001, a count, a spreadsheet, or --since DATE."
+    elif args.load and args.count:
+        wrong = "use only one of --load and --count", ""
+    if wrong is not None:
+        raise WrongUse(*wrong, "wrong-command-line")
+
+
 def _kind(args: argparse.Namespace, workspace: Workspace) -> str:
     """What the page is about: ``period``, ``sheet``, ``load`` or ``count``.
 
     Raises:
         WrongUse: it is nothing, or more than one thing.
     """
+    _require_one_subject(args)
     if args.since is not None:
-        if args.what or args.load or args.count:
-            raise WrongUse(
-                "--since is about all loads of a period",
-                "Leave out the load, the count or the file.",
-                "wrong-command-line",
-            )
         return "period"
-    if args.until is not None:
-        raise WrongUse("--until needs --since", "Name the first day, too.", "wrong-command-line")
-    if not args.what:
-        raise WrongUse(
-            "say what the page is about",
-            "A load such as L0001, a count, a spreadsheet, or --since DATE.",
-            "wrong-command-line",
-        )
-    if args.load and args.count:
-        raise WrongUse("use only one of --load and --count", "", "wrong-command-line")
     if not (args.load or args.count) and all(Path(each).is_file() for each in args.what):
         return "sheet"
     one = args.what[0]
@@ -112,9 +111,9 @@ def _kind(args: argparse.Namespace, workspace: Workspace) -> str:
         )
     if args.load or (not args.count and re.fullmatch(r"[Ll]?\d+", one)):
         return "load"
-    if args.count or one in count_names(workspace.hidden):
-        return "count"
     counts = count_names(workspace.hidden)
+    if args.count or one in counts:
+        return "count"
     hint = f"The counts are {listed_and(counts)}; " if counts else ""
     raise WrongUse(
         f"“{one}” is no file, no load and no count", f"{hint}kotrel history lists the loads.", "nothing-to-report"

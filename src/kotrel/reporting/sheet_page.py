@@ -35,31 +35,24 @@ def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = N
         rest: of a page for the supplier: where a workbook with the rows to correct is written, if there are any.
     """
     sheets = [each for each in checked if each.consequence is None and not each.says_nothing]
-    if supplier:
-        sheets = [_for_sender(each) for each in sheets]
-    files = list(dict.fromkeys(Path(each.rows.table.file).name for each in sheets))
+    sheets = list(map(_for_sender, sheets)) if supplier else sheets
+    files = ", ".join(dict.fromkeys(Path(each.rows.table.file).name for each in sheets))
     bad = sum(len(rows_with(each.rows.findings, "error")) for each in sheets)
     total = sum(each.rows.values.height for each in sheets)
     written = _rows_to_correct(sheets, rest) if supplier and rest is not None and bad else None
     names = listed_and(list(dict.fromkeys(each.rows.table.sheet for each in sheets if each.rows.table.sheet)))
-    facts = [("File", ", ".join(files)), ("Rows", f"{total:,}"), ("To correct", count(bad, "row")), ("Sheets", names)]
+    facts = [("File", files), ("Rows", f"{total:,}"), ("To correct", count(bad, "row")), ("Sheets", names)]
     sections = [_summary(sheets, supplier), *_by_severity(sheets, supplier)]
     if not supplier:
         sections += _for_us(sheets)
     if written:
-        sections.append(
-            Section(
-                "How to correct it",
-                words=[
-                    f"The rows to correct are also in the workbook {written}, each with what is wrong in its last column. "
-                    "Please correct them there or in your own file, and send the file again."
-                ],
-            )
+        words = (
+            f"The rows to correct are also in the workbook {written}, each with what is wrong in its last column. "
+            "Please correct them there or in your own file, and send the file again."
         )
+        sections.append(Section("How to correct it", words=[words]))
     lead, tone = _lead(sheets, bad, total)
-    return Page(
-        "Check report", ", ".join(files), lead, [each for each in facts if each[1]], sections, tone, rest=written
-    )
+    return Page("Check report", files, lead, [each for each in facts if each[1]], sections, tone, rest=written)
 
 
 def _lead(sheets: Sequence[Checked], bad: int, total: int) -> tuple[str, Tone]:

@@ -13,6 +13,10 @@ where even that is too much, a column that is cut short is left out.
 """
 
 
+def _widest_cell(column: Column) -> int:
+    return max((cell_len(str(cell)) for cell in column.cells), default=0)
+
+
 def give_way(table: Table, room: int, *headings: str) -> Table:
     """The table with columns as wide as what is in them, but for those named here, which share what is left.
 
@@ -25,21 +29,19 @@ def give_way(table: Table, room: int, *headings: str) -> Table:
         headings: the columns that give way; a ``max_width`` that one has still holds.
     """
     giving = [column for column in table.columns if column.header in headings]
+    others = [column for column in table.columns if column.header not in headings]
     least = len(giving) * (LEAST + _between(table))
-    for column in table.columns:
-        if column not in giving:
-            cells = max((cell_len(str(cell)) for cell in column.cells), default=0)
-            column.width = max(cells, cell_len(str(column.header)))
-    others = [column for column in table.columns if column not in giving]
-    for column in others if _wide(table) + least > room else ():
-        words = str(column.header).split() or [""]
-        cells = max((cell_len(str(cell)) for cell in column.cells), default=0)
-        column.width, column.no_wrap = max(cells, *map(cell_len, words)), False
+    for column in others:
+        column.width = max(_widest_cell(column), cell_len(str(column.header)))
+    if _wide(table) + least > room:
+        for column in others:
+            words = str(column.header).split() or [""]
+            column.width, column.no_wrap = max(_widest_cell(column), *map(cell_len, words)), False
     if giving and _wide(table) + least > room and all(column.overflow == "ellipsis" for column in giving):
         return give_way(_without(table, giving), room)
     left = room - _wide(table) - len(giving) * _between(table)
     # The shortest first: what one does not need is for the others.
-    natural = {id(column): max(cell_len(str(cell)) for cell in (column.header, *column.cells)) for column in giving}
+    natural = {id(column): max(_widest_cell(column), cell_len(str(column.header))) for column in giving}
     for done, column in enumerate(sorted(giving, key=lambda each: natural[id(each)])):
         share = max(LEAST, left // (len(giving) - done))
         column.max_width = min(share, natural[id(column)], column.max_width or share)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -13,6 +14,22 @@ from kotrel.core.phrases import count
 from kotrel.core.tables.sources import parts_of_pattern
 from kotrel.core.tables.table import Column, Table, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
+
+
+def _rows_that_fit(
+    text: str, patterns: Sequence[re.Pattern[str]], names: Sequence[str]
+) -> tuple[list[tuple[object, ...]], int]:
+    """The number of each line that fits a pattern with its parts, and how many filled lines fit none."""
+    rows: list[tuple[object, ...]] = []
+    left = 0
+    for number, line in enumerate(text.splitlines(), start=1):
+        fits = next(filter(None, (each.match(line) for each in patterns)), None)
+        if fits is not None:
+            said = fits.groupdict()
+            rows.append((number, *(said.get(name) for name in names)))
+        elif line.strip():
+            left += 1
+    return rows, left
 
 
 def table_of_lines(path: Path, patterns: Sequence[str], encoding: str | None) -> Table:
@@ -29,15 +46,7 @@ def table_of_lines(path: Path, patterns: Sequence[str], encoding: str | None) ->
     raw, remarks = as_utf8(raw, str(path)) if encoding is None else decoded_as(raw, encoding, str(path))
     known = [parts_of_pattern(pattern) for pattern in patterns]
     names = list(dict.fromkeys(name for each in known for name in each.groupindex))
-    rows: list[tuple[object, ...]] = []
-    left = 0
-    for number, line in enumerate(raw.decode("utf-8", errors="replace").splitlines(), start=1):
-        fits = next((found for each in known if (found := each.match(line))), None)
-        if fits is not None:
-            said = fits.groupdict()
-            rows.append((number, *(said.get(name) for name in names)))
-        elif line.strip():
-            left += 1
+    rows, left = _rows_that_fit(raw.decode("utf-8", errors="replace"), known, names)
     if not rows:
         raise WrongData(
             f"no line of {path} fits {' or '.join(f'“{each}”' for each in patterns)}",

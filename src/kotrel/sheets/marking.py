@@ -16,7 +16,6 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
-from kotrel.core.rows.findings import Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.cell_formats import kinds_as_shown
 from kotrel.core.tables.table import index_of
@@ -31,6 +30,7 @@ from kotrel.sheets.marks import (
     MOST_COMMENTS,
     SUMMARY,
     WIDTHS,
+    Mark,
     MarkedSheet,
     marks_of,
     row_texts,
@@ -148,6 +148,12 @@ def _mark_anew(sheets: Sequence[MarkedSheet], path: Path, stamps: Mapping[str, s
     book.close()
 
 
+def _write_comments(sheet: Any, marks: Sequence[Mark]) -> None:
+    for mark in marks:
+        at = (mark.row - 1, index_of(mark.letter or "A"))
+        sheet.write_comment(*at, writable(mark.text), {"author": AUTHOR, "x_scale": 2})
+
+
 def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any) -> None:
     """One sheet with its cells as they are read, the bad ones coloured and commented, and the column of findings."""
     table, marks = marked.rows.table, marked.marks
@@ -158,10 +164,7 @@ def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any)
             sheet.write_string(heading, index_of(each.letter), each.raw, bold)
     place = max(map(index_of, letters), default=0) + 1
     sheet.write_string(heading, place, COLUMN, bold)
-    by_cell: dict[tuple[int, str], Severity] = {}
-    for mark_here in reversed(marks):
-        if mark_here.letter is not None:
-            by_cell[mark_here.row, mark_here.letter] = mark_here.severity
+    by_cell = {(each.row, each.letter): each.severity for each in reversed(marks) if each.letter is not None}
     ground = {severity: f"#{colour}" for severity, colour in COLOURS.items()}
     rows = table.cells[ROW].to_list()
     for letter in letters:
@@ -173,15 +176,7 @@ def _write_marked(sheet: Any, marked: MarkedSheet, again: CellsAgain, bold: Any)
     for row, (severity, text) in row_texts(marks, marked.rows).items():
         if row > table.heading_row:
             sheet.write_string(row - 1, place, writable(text), again.look("@", ground[severity]))
-    for number, each_mark in enumerate(each for each in marks if each.letter and each.row):
-        if number >= MOST_COMMENTS:
-            break
-        sheet.write_comment(
-            each_mark.row - 1,
-            index_of(each_mark.letter or "A"),
-            writable(each_mark.text),
-            {"author": AUTHOR, "x_scale": 2},
-        )
+    _write_comments(sheet, [each for each in marks if each.letter and each.row][:MOST_COMMENTS])
     sheet.freeze_panes(heading + 1, 0)
     sheet.set_column(0, max(place - 1, 0), 18)
     sheet.set_column(place, place, 60)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.phrases import count
 from kotrel.core.rows.findings import SEVERITIES, Severity, worst_first
 from kotrel.core.rows.rows import Rows
 
@@ -77,18 +79,16 @@ def in_quotes(sheet: str) -> str:
     return "'" + sheet.replace("'", "''") + "'"
 
 
+def _counts_in_words(marks: Sequence[Mark]) -> str:
+    counts = Counter(mark.severity for mark in marks)
+    return ", ".join(count(counts[each], each) for each in SEVERITIES if counts[each]) or "nothing found"
+
+
 def summary_lines(sheets: Sequence[MarkedSheet]) -> Iterator[tuple[list[Any], str | None]]:
     """Lines of the summary sheet: their values, and the cell that the first value links to."""
     every = [(each, mark) for each in sheets for mark in each.marks]
-    counts = {severity: sum(mark.severity == severity for _, mark in every) for severity in SEVERITIES}
     yield [f"Findings in {Path(sheets[0].rows.table.file).name}"], None
-    yield (
-        [
-            ", ".join(f"{count:,} {severity}{'s' if count != 1 else ''}" for severity, count in counts.items() if count)
-            or "nothing found"
-        ],
-        None,
-    )
+    yield [_counts_in_words([mark for _, mark in every])], None
     yield ["Fix the coloured cells, save, and check this file again; Kotrel ignores its own marks."], None
     yield [], None
     yield ["cell", "column", "problem", "value"], None

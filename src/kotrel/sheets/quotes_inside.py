@@ -44,20 +44,25 @@ def takes_in_lines(cells: pl.DataFrame, separator: str) -> bool:
     return False
 
 
+def _cells_of_lines(text: str, separator: str) -> list[tuple[int, list[str | None]]] | None:
+    """The number of each filled line, and its cells; None where a line cannot be one row."""
+    rows: list[tuple[int, list[str | None]]] = []
+    for number, line in enumerate(text.split("\n"), start=1):
+        line = line.removesuffix("\r")
+        if line.strip():
+            cells: list[str | None] = [*_cells(line, separator)] if '"' in line else [*line.split(separator)]
+            if None in cells:
+                return None
+            rows.append((number, cells))
+    return rows
+
+
 def read_by_lines(raw: bytes, separator: str) -> tuple[pl.DataFrame, pl.Series] | None:
     """Each line as one row, and the number of its line; None unless each has the same number of columns as the first.
 
     Lines above the first one with that many columns are titles.
     """
-    numbered = [(n, line) for n, line in enumerate(raw.decode("utf-8", errors="replace").split("\n"), start=1)]
-    rows: list[tuple[int, list[str | None]]] = []
-    for number, line in numbered:
-        text = line.removesuffix("\r")
-        if text.strip():
-            cells: list[str | None] = [*text.split(separator)] if '"' not in text else [*_cells(text, separator)]
-            if None in cells:
-                return None
-            rows.append((number, cells))
+    rows = _cells_of_lines(raw.decode("utf-8", errors="replace"), separator)
     if not rows:
         return None
     width = max(len(cells) for _, cells in rows)

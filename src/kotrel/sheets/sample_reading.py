@@ -43,18 +43,26 @@ def read_sample(path: Path, sheet: str, encoding: str | None = None) -> Sample:
     return _text(path, encoding)
 
 
+def _decoded(raw: bytes, encoding: str, path: Path) -> tuple[str, str]:
+    """The text, and its encoding as Python writes it: utf-16 with a mark by that name alone."""
+    try:
+        text = raw.decode(encoding)
+    except UnicodeDecodeError as error:
+        raise OutOfReach(f"{path} is not text in the encoding {encoding}: {error}", "", "not-text") from None
+    marked = raw.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
+    return text, "utf-16" if encoding.startswith("utf-16") and marked else encoding
+
+
+def _text_cell(text: str) -> SampleCell:
+    return SampleCell(text, "text") if text else BLANK
+
+
 def _text(path: Path, encoding: str | None) -> Sample:
     raw = path.read_bytes()
     found = encoding or encoding_of(raw)
     seen = {"separator", "line_end"} | (set() if found == "ascii" and encoding is None else {"encoding"})
-    try:
-        # Python's utf-16 writes a mark itself; a text without a mark stays without.
-        text = raw.decode("utf-8" if found == "ascii" else found)
-    except UnicodeDecodeError as error:
-        raise OutOfReach(f"{path} is not text in the encoding {found}: {error}", "", "not-text") from None
-    if found.startswith("utf-16") and raw.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        found = "utf-16"
-    end = "\r\n" if "\r\n" in text else "\n" if "\n" in text else "\r" if "\r" in text else "\r\n"
+    text, found = _decoded(raw, "utf-8" if found == "ascii" else found, path)
+    end = next((each for each in ("\r\n", "\n", "\r") if each in text), "\r\n")
     separator = separator_of(re.sub("\r(?!\n)", "\n", text[:200_000]))
     inside = '"' in text and has_quotes_inside(text.encode(), separator)
     rows = [line.split(separator) for line in text.split(end)] if inside else list(_rows(text, separator))
@@ -67,8 +75,8 @@ def _text(path: Path, encoding: str | None) -> Sample:
     return Sample(
         path,
         "text",
-        tuple(_line([SampleCell(each, "text") if each else BLANK for each in row], width) for row in rows),
-        encoding="utf-8" if found == "ascii" else found,
+        tuple(_line([_text_cell(each) for each in row], width) for row in rows),
+        encoding=found,
         separator=separator,
         line_end=end,
         quotes=quotes,
@@ -95,6 +103,23 @@ def _line(cells: list[SampleCell], width: int) -> tuple[SampleCell, ...]:
     return (*cells, *([BLANK] * (width - len(cells))))
 
 
+def _rules_of_columns(book: Any, sheet: Any, width: int) -> tuple[dict[int, tuple[str, ...]], dict[int, int]]:
+    """What the sheet allows, by the index of the column: the words of drop-down lists, and the longest texts."""
+    choices: dict[int, tuple[str, ...]] = {}
+    lengths: dict[int, int] = {}
+    for rule in sheet.data_validations.dataValidation:
+        words = _words(book, sheet, str(rule.formula1 or "")) if rule.type == "list" else ()
+        longest = str(rule.formula2 or rule.formula1 or "") if rule.type == "textLength" else ""
+        for span in str(rule.sqref).split():
+            ends = [index_of(re.sub(r"[^A-Z]", "", each)) for each in span.split(":")]
+            columns = range(ends[0], min(ends[-1], width) + 1)
+            if words:
+                choices.update(dict.fromkeys(columns, words))
+            elif longest.isdigit():
+                lengths.update(dict.fromkeys(columns, int(longest)))
+    return choices, lengths
+
+
 def _workbook(path: Path, name: str) -> Sample:
     try:
         book = users_workbook(path)
@@ -110,18 +135,8 @@ def _workbook(path: Path, name: str) -> Sample:
     lines = [[_cell(cell) for cell in row] for row in sheet.iter_rows(min_row=1, max_row=sheet.max_row)]
     while lines and all(cell.kind == "blank" for cell in lines[-1]):
         lines.pop()
-    width = max((place for line in lines for place, cell in enumerate(line, 1) if cell.kind != "blank"), default=0)
-    choices: dict[int, tuple[str, ...]] = {}
-    lengths: dict[int, int] = {}
-    for rule in sheet.data_validations.dataValidation:
-        for span in str(rule.sqref).split():
-            first, _, last = span.partition(":")
-            places = [index_of(re.sub(r"[^A-Z]", "", each)) for each in (first, last or first)]
-            for place in range(places[0], min(places[1], width) + 1):
-                if rule.type == "list" and (words := _words(book, sheet, str(rule.formula1 or ""))):
-                    choices[place] = words
-                elif rule.type == "textLength" and (most := rule.formula2 or rule.formula1) and str(most).isdigit():
-                    lengths[place] = int(most)
+    width = max((number for line in lines for number, cell in enumerate(line, 1) if cell.kind != "blank"), default=0)
+    choices, lengths = _rules_of_columns(book, sheet, width)
     return Sample(
         path,
         "workbook",

@@ -11,7 +11,7 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Literal, cast
+from typing import IO, BinaryIO, Literal, cast
 
 import polars as pl
 
@@ -72,6 +72,15 @@ def text_form(ending: str) -> TextForm:
     return COMMAS if ending.lower() == ".csv" else TABS
 
 
+def _put_quoted(rows: pl.DataFrame, file: BinaryIO, form: TextForm) -> None:
+    returns = _put_lines(rows, file, form, _POLARS_QUOTES[form.quotes])
+    if form.quotes == "needed" and returns > rows.height * form.line_end.count("\r"):
+        # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
+        file.seek(0)
+        file.truncate()
+        _put_lines(rows, file, form, "always")
+
+
 def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) -> None:
     """Writes one sheet as text.
 
@@ -102,13 +111,8 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) 
         with path.open("wb") as file:
             if bare and not form.headings and rows.width > 1:
                 _put_bare(rows, file, form)
-                return
-            returns = _put_lines(rows, file, form, _POLARS_QUOTES[form.quotes])
-            if form.quotes == "needed" and returns > rows.height * form.line_end.count("\r"):
-                # A lone carriage return ends a line for many readers, but the writer sees no need to quote it.
-                file.seek(0)
-                file.truncate()
-                _put_lines(rows, file, form, "always")
+            else:
+                _put_quoted(rows, file, form)
     except UnicodeEncodeError as error:
         raise WrongData(
             f"{_value_with(rows, error.object[error.start])} cannot be written in the encoding {form.encoding}",

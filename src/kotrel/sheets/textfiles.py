@@ -93,22 +93,22 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     if cells is not None and width == 1 and (inner := within_quotes(raw, cells, SEPARATORS)) is not None:
         whole = _grid(inner, path, None)
         return replace(whole, remarks=(*remarks, *whole.remarks, "each whole line was in quotes: read without them"))
-    lines: pl.Series | None
     is_quoted = b'"' in raw
     by_lines = _each_line_a_row(raw, separator, cells) if is_quoted else None
+    lines: pl.Series | None = None
     if by_lines is not None:
         cells, lines = by_lines
         remarks = [*remarks, "values have quotes inside them: each line was read as one row"]
     elif cells is None:
         cells, lines = _slowly(raw, separator)
-    else:
-        lines = _lines(cells) if is_quoted else None
+    elif is_quoted:
+        lines = _lines(cells)
     if b"'" in raw and (bare := _without_single_quotes(cells)) is not None:
         cells = bare
         remarks = [*remarks, "each value was in single quotes: read without them"]
     odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
     if skipped:
-        lines = pl.Series(ROW, lines if lines is not None else range(1, cells.height + 1), dtype=pl.UInt32) + skipped
+        lines = _numbered(cells, lines) + skipped
     unquoted = "" if is_quoted or b"\r" in raw else separator
     grid = Grid(
         str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, remarks=tuple(remarks), unquoted=unquoted
@@ -116,9 +116,14 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     if lines is not None:
         # Only then do cells have line breaks.
         grid = replace(grid, swallowed=_swallowed(cells, lines, separator, width, odd_quotes))
-    if by_lines is not None:
-        return grid
-    return _with_ragged_rows(grid, raw, separator, skipped)
+    return grid if by_lines is not None else _with_ragged_rows(grid, raw, separator, skipped)
+
+
+def _numbered(cells: pl.DataFrame, lines: pl.Series | None) -> pl.Series:
+    """The line of each row (UInt32), counted where none is given: then each row is one line."""
+    if lines is None:
+        lines = pl.int_range(1, cells.height + 1, eager=True)
+    return lines.cast(pl.UInt32).alias(ROW)
 
 
 def _without_single_quotes(cells: pl.DataFrame) -> pl.DataFrame | None:
@@ -194,6 +199,34 @@ class TextPart:
     last: bool = False
 
 
+def _beginning(raw: bytes) -> tuple[bytes, str, int, int]:
+    """The beginning of a file without its mark and the line that names its separator; the separator, the number of
+    columns, and the lines that were taken away.
+    """
+    raw, named, skipped = _named_separator(raw.removeprefix(b"\xef\xbb\xbf"))
+    sample = _sample(raw)
+    separator = named or separator_of(sample)
+    return raw, separator, _width(sample, separator), skipped
+
+
+def _ragged_lines(counts: pl.DataFrame, usual: int, before: int) -> tuple[int, tuple[tuple[int, int], ...]]:
+    """The usual number of columns, and the lines that have another.
+
+    Args:
+        counts: ``line`` and ``columns`` of a part; ``usual``: the number in the parts before, or 0 in the first one.
+        before: the lines before this part.
+    """
+    if not counts.height:
+        return usual, ()
+    begins = 0
+    if not usual:
+        # Lines above the table are titles.
+        usual = usual_columns(counts["columns"])
+        begins = int((counts["columns"] == usual).arg_max() or 0)
+    others = counts.slice(begins).filter(pl.col("columns") != usual)
+    return usual, tuple(others.select(pl.col("line") + before, "columns").iter_rows())
+
+
 def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
     """Reads a UTF-8 text file part by part, cut between rows; each part has the columns of the first.
 
@@ -210,12 +243,8 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
                 if not raw:
                     return
                 if not separator:
-                    raw = raw.removeprefix(b"\xef\xbb\xbf")
-                    raw, named, skipped = _named_separator(raw)
+                    raw, separator, width, skipped = _beginning(raw)
                     line += skipped
-                    sample = _sample(raw)
-                    separator = named or separator_of(sample)
-                    width = _width(sample, separator)
                 cut = _between_rows(raw) if chunk else len(raw)
                 raw, rest = raw[:cut], raw[cut:]
                 cells = _fast(raw, separator, width)
@@ -225,21 +254,14 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
                         "Split the file, so that Kotrel can name the lines.",
                         "irregular-file",
                     )
-                lines = _lines(cells) if b'"' in raw else None
-                is_broken = lines is not None
-                if lines is None:
-                    lines = pl.int_range(1, cells.height + 1, dtype=pl.UInt32, eager=True)
-                lines = (lines + (line - 1)).cast(pl.UInt32).alias(ROW)
-                odd = is_broken and _has_odd_quotes(raw, separator, cells)
-                swallowed = _swallowed(cells, lines, separator, width, odd) if is_broken else ()
-                counts = _columns_of_rows(raw, separator)
+                broken = _lines(cells) if b'"' in raw else None
+                lines = _numbered(cells, broken) + (line - 1)
+                swallowed: tuple[tuple[int, int], ...] = ()
+                if broken is not None:
+                    swallowed = _swallowed(cells, lines, separator, width, _has_odd_quotes(raw, separator, cells))
                 ragged: tuple[tuple[int, int], ...] = ()
-                if width > 1 and counts.height:
-                    # Lines above the table are titles.
-                    begins = 0 if usual else int((counts["columns"] == usual_columns(counts["columns"])).arg_max() or 0)
-                    usual = usual or usual_columns(counts["columns"])
-                    others = counts.slice(begins).filter(pl.col("columns") != usual)
-                    ragged = tuple(others.select(pl.col("line") + (line - 1), "columns").iter_rows())
+                if width > 1:
+                    usual, ragged = _ragged_lines(_columns_of_rows(raw, separator), usual, line - 1)
                 yield TextPart(cells, lines, swallowed, ragged, usual, not chunk)
                 line += raw.count(b"\n")
                 if not chunk:

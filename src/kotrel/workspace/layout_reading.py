@@ -32,6 +32,28 @@ class LayoutReader(TomlReader):
         return value
 
 
+def _require_one_source(reader: LayoutReader, raw: Mapping[str, Any], place: int) -> None:
+    """Raises WrongUse where nothing says what fills a column, or several things do."""
+    at = numbered("column", place)
+    sources = [key for key in SOURCES if key in raw]
+    if not sources:
+        heading = " ".join(str(raw.get("heading", "")).split())
+        raise reader.wrong(
+            f"column {place}{f' “{heading}”' if heading else ''} is still open: nothing says what fills it",
+            at,
+            hint=f"Give it one of {', '.join(SOURCES)}; kotrel layout, run again on a terminal, asks.",
+        )
+    if len(sources) != 1:
+        given = " and ".join(sources)
+        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(SOURCES)}", at)
+
+
+def _holds_numbers(raw: Mapping[str, Any], about: Field | None, made: Compiled | None) -> bool:
+    """Whether what fills a column is a number."""
+    is_number = (about is not None and about.is_decimal) or (made is not None and made.kind == "number")
+    return is_number or "price_of" in raw or "stock_in" in raw
+
+
 def layout_column(
     reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record, description: Description
 ) -> LayoutColumn:
@@ -42,17 +64,7 @@ def layout_column(
     """
     at = (numbered("column", place),)
     reader.known_keys(raw, LAYOUT_COLUMN, f"column {place}", *at)
-    sources = [key for key in SOURCES if key in raw]
-    if not sources:
-        heading = " ".join(str(raw.get("heading", "")).split())
-        raise reader.wrong(
-            f"column {place}{f' “{heading}”' if heading else ''} is still open: nothing says what fills it",
-            *at,
-            hint=f"Give it one of {', '.join(SOURCES)}; kotrel layout, run again on a terminal, asks.",
-        )
-    if len(sources) != 1:
-        given = " and ".join(sources)
-        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(SOURCES)}", *at)
+    _require_one_source(reader, raw, place)
 
     def text(key: str) -> str | None:
         return reader.text_of(raw, key, "", *at) if key in raw else None
@@ -70,13 +82,7 @@ def layout_column(
     words = reader.mapping(raw, "words", *at)
     _require_sense(reader, raw, place, about, made, words, record, description)
     cell = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text", "number"), "as", *at, "as")
-    numbers = (
-        (about is not None and about.is_decimal)
-        or "price_of" in raw
-        or "stock_in" in raw
-        or (made is not None and made.kind == "number")
-    )
-    dated = about is not None and about.kind == "date"
+    usual = "number" if _holds_numbers(raw, about, made) else "date" if about and about.kind == "date" else "text"
     return LayoutColumn(
         heading=reader.text_of(raw, "heading", "", *at),
         field=name,
@@ -94,7 +100,7 @@ def layout_column(
         must=reader.flag(raw, "must", False, *at),
         reference=reader.flag(raw, "reference", False, *at),
         place=place,
-        cell=cell if cell != "field" else "number" if numbers else "date" if dated else "text",  # type: ignore[arg-type]
+        cell=cell if cell != "field" else usual,  # type: ignore[arg-type]
     )
 
 
@@ -122,9 +128,8 @@ def _require_sense(
     for key, needs in (("price_of", ("price_list", "price")), ("stock_in", ("warehouse",))):
         if key in raw:
             _require_figures(key, needs, record, description, wrong)
-    is_number = (about is not None and about.is_decimal) or (made is not None and made.kind == "number")
     for key in ("at_most", "decimals"):
-        if key in raw and not (is_number or "price_of" in raw or "stock_in" in raw):
+        if key in raw and not _holds_numbers(raw, about, made):
             wrong(f"“{key}” is only for numbers")
     if "name" in raw and (about is None or about.to is None or not description.records[about.to].called):
         wrong("“name” is only for a field that refers to a list with names")

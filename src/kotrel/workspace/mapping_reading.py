@@ -182,6 +182,15 @@ def _habits(bare: SavedMap, data: Mapping[str, Any]) -> SheetHabits:
     return SheetHabits(**habits)
 
 
+def _require_kind(bare: SavedMap, key: str, value: Any, at: tuple[str, ...]) -> None:
+    """Refuses a value that a setting of a lookup cannot have."""
+    if key == "table":
+        if not isinstance(value, dict) or not all(map(_is_plain_value, value.values())):
+            raise bare.wrong("“table” must be a table like { A = 30, B = 25 }", *at, key)
+    elif not (isinstance(value, str) or (key == "default" and _is_plain_value(value))):
+        raise bare.wrong(f"“{key}” must be a text in quotes", *at, key)
+
+
 def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     """The tables that the sheet is looked up in, checked."""
     if not isinstance(data, dict) or not all(isinstance(each, dict) for each in data.values()):
@@ -191,12 +200,7 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
         at = ("lookup", name)
         for key, value in settings.items():
             _require_known(bare, key, LOOKUP, "a lookup", at)
-            if key == "table":
-                numbers_or_texts = isinstance(value, dict) and all(_is_plain_value(each) for each in value.values())
-                if not numbers_or_texts:
-                    raise bare.wrong("“table” must be a table like { A = 30, B = 25 }", *at, key)
-            elif not (isinstance(value, str) or (key == "default" and _is_plain_value(value))):
-                raise bare.wrong(f"“{key}” must be a text in quotes", *at, key)
+            _require_kind(bare, key, value, at)
         if "by" not in settings:
             raise bare.wrong("a lookup needs “by”: the heading of the column that is looked up", *at)
         if ("table" in settings) == bool({"file", "sheet"} & set(settings)):
@@ -232,6 +236,25 @@ def _check_per(saved: SavedMap, record: Record, name: str, value: Any, at: tuple
         raise saved.wrong(f"{name}: “per” must be a number above zero, or the heading of a column in quotes", *at)
 
 
+def _once_per(bare: SavedMap, data: Mapping[str, Any], fields: Mapping[str, Any], at: tuple[str, ...]) -> list[str]:
+    said = data.get("once_per", [])
+    once = [said] if isinstance(said, str) else said
+    if not isinstance(once, list) or not all(isinstance(each, str) for each in once):
+        raise bare.wrong("“once_per” must be a field's name in quotes, or a list of such names", *at, "once_per")
+    for name in once:
+        if name not in fields:
+            trouble = f"once_per names a field “{name}” that the mapping does not fill"
+            raise bare.wrong(trouble, *at, "once_per", hint=did_you_mean(name, fields))
+    return once
+
+
+def _require_after_end(bare: SavedMap, record: Record, said: Any, at: tuple[str, ...]) -> None:
+    if record.period is None:
+        raise bare.wrong(f"after_end: {record.name} has no periods", *at, "after_end")
+    if said not in AFTER_END:
+        raise bare.wrong("after_end: it must be “resume” or “nothing”", *at, "after_end")
+
+
 def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], description: Description) -> MapPart:
     """One record's part of a mapping, checked."""
     name = data.get("record", "")
@@ -251,25 +274,12 @@ def _part(bare: SavedMap, data: Mapping[str, Any], at: tuple[str, ...], descript
             _check_found_by(bare, record, name, settings, (*at, "field", name, "found_by"), description)
     if not isinstance(data.get("where", ""), str):
         raise bare.wrong("“where” must be a text in quotes", *at, "where")
-    said = data.get("once_per", [])
-    once = [said] if isinstance(said, str) else said
-    if not isinstance(once, list) or not all(isinstance(each, str) for each in once):
-        raise bare.wrong("“once_per” must be a field's name in quotes, or a list of such names", *at, "once_per")
-    for one in once:
-        if one in fields:
-            continue
-        raise bare.wrong(
-            f"once_per names a field “{one}” that the mapping does not fill",
-            *at,
-            "once_per",
-            hint=did_you_mean(one, fields),
-        )
+    once = _once_per(bare, data, fields, at)
     for name, settings in fields.items():
         _check_default_by(bare, record, name, settings, fields, (*at, "field", name))
     after_end = data.get("after_end")
-    if after_end is not None and (after_end not in AFTER_END or record.period is None):
-        trouble = f"{record.name} has no periods" if record.period is None else "it must be “resume” or “nothing”"
-        raise bare.wrong(f"after_end: {trouble}", *at, "after_end")
+    if after_end is not None:
+        _require_after_end(bare, record, after_end, at)
     if "for" in data:
         fields = {name: {"for": data["for"], **settings} for name, settings in fields.items()}
     return MapPart(record.name, at, fields, data.get("where"), tuple(once), after_end)

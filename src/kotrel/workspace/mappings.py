@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
@@ -167,6 +167,17 @@ def _in_expression(text: str) -> list[str]:
     return re.findall(r"\[([^\]]+)\]", re.sub(r"'[^']*'|\"[^\"]*\"", "", text))
 
 
+def _used_in_conditions(saved: SavedMap, table: Table) -> set[str]:
+    """The letters of the columns that ``where`` of any part names."""
+    named = [name for part in saved.parts for name in _in_expression(part.where or "")]
+    return {column.letter for name in named for column in columns_named(table.readable, name)}
+
+
+def _headed(table: Table, headings: Collection[str]) -> frozenset[str]:
+    """The letters of the columns under some headings, which are folded."""
+    return frozenset(column.letter for column in table.columns if folded(column.heading) in headings)
+
+
 def apply_map(saved: SavedMap, table: Table, description: Description) -> list[Matched]:
     """Applies a saved mapping to a table: one match for each record, and for each value that repeats.
 
@@ -198,19 +209,12 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
                     after_end=part.after_end,
                 )
             )
-    named = [name for part in saved.parts for name in _in_expression(part.where or "")]
-    used |= {column.letter for name in named for column in columns_named(table.readable, name)}
-    used |= set(table.origins.values())
-    replaced = ""
-    if saved.replaced_by:
-        replaced = _letter(saved, table, saved.replaced_by, ("replaced_by",))
-        used.add(replaced)
-    skipped = {folded(heading) for heading in saved.skip} | OWN_HEADINGS
-    unknown = [c for c in table.columns if c.letter not in used and folded(c.heading) not in skipped]
+    used |= _used_in_conditions(saved, table) | set(table.origins.values())
+    replaced = _letter(saved, table, saved.replaced_by, ("replaced_by",)) if saved.replaced_by else ""
+    left_out = _headed(table, {folded(heading) for heading in saved.skip} | OWN_HEADINGS)
+    unknown = [each for each in table.columns if each.letter not in used | left_out | {replaced}]
     found[0] = replace(found[0], unknown=tuple(unknown))
-    plain = {folded(heading) for heading in saved.as_it_stands}
-    stand = frozenset(column.letter for column in table.columns if folded(column.heading) in plain)
-    left_out = frozenset(column.letter for column in table.columns if folded(column.heading) in skipped)
+    stand = _headed(table, {folded(heading) for heading in saved.as_it_stands})
     return [
         replace(
             each,

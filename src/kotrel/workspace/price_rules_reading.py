@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
@@ -155,27 +155,25 @@ def _roundings(
     return found
 
 
+def _require_lists(reader: _RulesReader, key: str, codes: Sequence[str], lists: tuple[str, ...] | None) -> None:
+    """Refuses a price list that the system does not have. ``lists``: None where nobody knows them yet."""
+    for code in codes if lists is not None else ():
+        if code not in (lists or ()):
+            raise reader.wrong(f"{key} names a price list “{code}” that the system does not have", "guards", key)
+
+
 def _guards(reader: _RulesReader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
     reader.known_keys(raw, PRICE_GUARDS, "the guards", "guards")
     margins = raw.get("least_margin", {})
-    if not isinstance(margins, dict):
-        margins = {"": margins}
-    for code in margins:
-        if code and lists is not None and code not in lists:
-            raise reader.wrong(
-                f"least_margin names a price list “{code}” that the system does not have", "guards", "least_margin"
-            )
+    margins = margins if isinstance(margins, dict) else {"": margins}
+    _require_lists(reader, "least_margin", list(filter(None, margins)), lists)
     pairs = raw.get("not_above", [])
     pairs = [pairs] if pairs and isinstance(pairs, list) and all(isinstance(each, str) for each in pairs) else pairs
     if not isinstance(pairs, list) or not all(isinstance(each, list) and len(each) == 2 for each in pairs):
         raise reader.wrong(
             "not_above names two lists, the lower first", "guards", "not_above", hint='Like ["YARD", "SHOP"]'
         )
-    for code in (code for pair in pairs for code in pair):
-        if lists is not None and code not in lists:
-            raise reader.wrong(
-                f"not_above names a price list “{code}” that the system does not have", "guards", "not_above"
-            )
+    _require_lists(reader, "not_above", [code for pair in pairs for code in pair], lists)
     severities = ("error", "warning", "allowed")
 
     def one(key: str, allowed: tuple[str, ...]) -> Any:

@@ -89,6 +89,14 @@ _SHARED_ENDS = re.compile(rb"</(?:[\w.-]+:)?si>")
 _USED = re.compile(rb"\st\s*=\s*[\"']s[\"'][^<>]*>\s*<(?:[\w.-]+:)?v[^<>]*>([0-9]+)<")
 
 
+def _lengths_of(texts: bytes) -> list[int]:
+    """The length of each shared text."""
+    # Beyond the last end of a text, none that is begun can end: looking for it from each would take the square of the
+    # time.
+    ends = [found.end() for found in _SHARED_ENDS.finditer(texts)]
+    return [len(found) for found in _SHARED.findall(texts, 0, ends[-1] if ends else 0)]
+
+
 def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
     """Makes sure that shared texts, each written once, do not fill the machine where millions of cells have them."""
     names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
@@ -97,11 +105,7 @@ def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None
     sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
     if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
         return
-    texts = book.read(shared)
-    # Beyond the last end of a text, none that is begun can end: looking for it from each would take the square of the
-    # time.
-    ends = [found.end() for found in _SHARED_ENDS.finditer(texts)]
-    lengths = [len(found) for found in _SHARED.findall(texts, 0, ends[-1] if ends else 0)]
+    lengths = _lengths_of(book.read(shared))
     if not lengths or max(lengths) * sum(part.file_size // 20 for part in sheets) < most:
         return
     total = 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 from xml.etree import ElementTree
@@ -44,37 +44,61 @@ def struck_in_ods(path: Path, sheet: str) -> Iterator[tuple[str, int]]:
     if b"line-through" not in content and b"line-through" not in named:
         return
     root = ElementTree.fromstring(content)
-    struck: dict[str, bool] = {}
-    for style in (*ElementTree.fromstring(named).iter(), *root.iter()):
-        if style.tag.endswith("}style"):
-            about = _plain(style)
-            inherited = struck.get(about.get("parent-style-name", ""), False)
-            own = (_plain(each).get(_LINE) for each in style if each.tag.endswith("}text-properties"))
-            said = next((each for each in own if each is not None), None)
-            struck[about.get("name", "")] = inherited if said is None else said != "none"
-    if not any(struck.values()):
+    struck = _struck_styles((*ElementTree.fromstring(named).iter(), *root.iter()))
+    tables = (each for each in root.iter() if each.tag.endswith("}table") and _plain(each).get("name") == sheet)
+    table = next(tables, None)
+    if table is None or not struck:
         return
-    table = next(
-        (each for each in root.iter() if each.tag.endswith("}table") and _plain(each).get("name") == sheet), None
-    )
     row = 1
     columns: list[str] = []
-    for part in () if table is None else table.iter():
+    for part in table.iter():
         about = _plain(part)
         if part.tag.endswith("}table-column"):
             usual = about.get("default-cell-style-name", "")
             columns += [usual] * min(int(about.get("number-columns-repeated", "1")), _MOST)
         elif part.tag.endswith("}table-row"):
-            times, place = int(about.get("number-rows-repeated", "1")), 0
-            for cell in part:
-                of_cell = _plain(cell)
-                wide = int(of_cell.get("number-columns-repeated", "1"))
-                for at in range(place, place + min(wide, _MOST)):
-                    style_name = of_cell.get("style-name") or (columns[at] if at < len(columns) else "")
-                    if struck.get(style_name, False):
-                        yield from ((letter_of(at), row + each) for each in range(min(times, _MOST)))
-                place += wide
+            times = int(about.get("number-rows-repeated", "1"))
+            for index in _struck_cells(part, columns, struck):
+                yield from ((letter_of(index), row + each) for each in range(min(times, _MOST)))
             row += times
+
+
+def _shown_in_ods(cell: ElementTree.Element) -> Shown | None:
+    """What a number cell of an .ods workbook shows; None of another cell."""
+    about = _plain(cell)
+    kind = about.get("value-type")
+    if kind not in ("float", "currency", "percentage"):
+        return None
+    shown = "".join("".join(each.itertext()) for each in cell)
+    digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
+    of_code = kind == "float" and is_code_of(shown, about.get("value", ""))
+    decimals, sign = len(digits[1]) if digits else 0, about.get("currency", "")
+    return Shown(decimals, kind == "percentage", currency=sign, text=shown if of_code else "")
+
+
+def _struck_styles(elements: Iterable[ElementTree.Element]) -> set[str]:
+    """The names of styles that strike their cells through, by themselves or by the style that they come from."""
+    struck: set[str] = set()
+    for style in elements:
+        if style.tag.endswith("}style"):
+            about = _plain(style)
+            own = (_plain(each).get(_LINE) for each in style if each.tag.endswith("}text-properties"))
+            said = next((each for each in own if each is not None), None)
+            strikes = about.get("parent-style-name", "") in struck if said is None else said != "none"
+            (struck.add if strikes else struck.discard)(about.get("name", ""))
+    return struck
+
+
+def _struck_cells(row: ElementTree.Element, columns: Sequence[str], struck: Collection[str]) -> Iterator[int]:
+    """The indices of a row's cells that are struck through. ``columns``: the usual style of each column."""
+    index = 0
+    for cell in row:
+        about = _plain(cell)
+        wide = int(about.get("number-columns-repeated", "1"))
+        for at in range(index, index + min(wide, _MOST)):
+            if (about.get("style-name") or (columns[at] if at < len(columns) else "")) in struck:
+                yield at
+        index += wide
 
 
 def _plain(part: ElementTree.Element) -> dict[str, str]:
@@ -329,27 +353,18 @@ class SheetFormats:
         with zipfile.ZipFile(self._path) as book:
             content = ElementTree.fromstring(book.read("content.xml"))
         for table in content.iter():
-            if not table.tag.endswith("}table") or not any(
-                key.endswith("}name") and value == self._sheet for key, value in table.attrib.items()
-            ):
+            if not table.tag.endswith("}table") or _plain(table).get("name") != self._sheet:
                 continue
             row = 0
             for line in (each for each in table.iter() if each.tag.endswith("}table-row")):
                 column = 0
                 for cell in line:
-                    said = {key.rpartition("}")[2]: value for key, value in cell.attrib.items()}
-                    times = int(said.get("number-columns-repeated", "1"))
-                    shown = "".join("".join(each.itertext()) for each in cell)
-                    if said.get("value-type") in ("float", "currency", "percentage") and times < 1_000:
-                        digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
-                        of_code = said.get("value-type") == "float" and is_code_of(shown, said.get("value", ""))
-                        percent = said.get("value-type") == "percentage"
-                        places, sign = len(digits[1]) if digits else 0, said.get("currency", "")
-                        how = Shown(places, percent, currency=sign, text=shown if of_code else "")
-                        for place in range(times):
-                            yield letter_of(column + place), row + 1, how
+                    times = int(_plain(cell).get("number-columns-repeated", "1"))
+                    if times < 1_000 and (how := _shown_in_ods(cell)) is not None:
+                        for index in range(column, column + times):
+                            yield letter_of(index), row + 1, how
                     column += times
-                row += int({k.rpartition("}")[2]: v for k, v in line.attrib.items()}.get("number-rows-repeated", "1"))
+                row += int(_plain(line).get("number-rows-repeated", "1"))
 
     def _in_xlsb(self) -> Iterator[tuple[str, int, Shown]]:
         with zipfile.ZipFile(self._path) as book:

@@ -17,7 +17,7 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW, before
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN, values_of, without_place
 from kotrel.core.layouts.layout import Layout
@@ -71,6 +71,17 @@ class Texts:
     remarks: tuple[Refusal, ...] = ()
 
 
+def _layout_for(record: Record, uploads: Uploads) -> Layout:
+    layout = uploads.layouts.get(record.name)
+    if layout is None:
+        raise WrongUse(
+            f"no layout is chosen for {record.title.lower()}",
+            f"Write layouts/NAME.toml for the record {record.name}; where there are several, say which under [folder.layouts] in kotrel.toml.",
+            "no-layout",
+        )
+    return layout
+
+
 def laid_out(
     plan: Plan, uploads: Uploads, description: Description, reading: Reading, reference: str, lists: Sequence[GivenOut]
 ) -> list[Texts]:
@@ -90,13 +101,7 @@ def laid_out(
         touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         if not touched.height or each.record.nature == "ledger":
             continue
-        layout = uploads.layouts.get(each.record.name)
-        if layout is None:
-            raise WrongUse(
-                f"no layout is chosen for {each.record.title.lower()}",
-                f"Write layouts/NAME.toml for the record {each.record.name}; where there are several, say which under [folder.layouts] in kotrel.toml.",
-                "no-layout",
-            )
+        layout = _layout_for(each.record, uploads)
         changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
         refusals += _no_place(changes, layout)
         refusals += _not_known(changes, layout, [given for given in lists if given.record == each.record.name])
@@ -108,20 +113,12 @@ def laid_out(
             values.frame.select(ROW, *changes.fields),
         )
         done = lay_out(layout, each.record, rows, values)
-        said = [
-            refusal
-            for group in done.findings
-            if group.cells[ROW].max() != 0
-            for refusal in _refusals(changes, rows, group, layout.name)
-        ]
+        of_rows = [group for group in done.findings if group.cells[ROW].max() != 0]
+        said = [refusal for group in of_rows for refusal in _refusals(changes, rows, group, layout.name)]
         refusals += [refusal for refusal in said if refusal.severity == "error"]
         # The journal has what is sent.
-        changes = replace(
-            changes,
-            frame=changes.frame.with_columns(
-                done.cleaned[name].alias(name) for name in changes.fields if name in done.cleaned
-            ),
-        )
+        sent = [values.alias(name) for name, values in done.cleaned.items() if name in changes.fields]
+        changes = replace(changes, frame=changes.frame.with_columns(sent))
         left = without_place(layout, each.record, _filled(changes))
         written = [name for name in changes.fields if name not in left]
         kept = replace(
@@ -183,24 +180,27 @@ def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
     return found
 
 
-def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]) -> list[Refusal]:
-    """Rows of the program in which something would become blank, only because no list says what it is."""
-    record = changes.record
-    fed = {name for given in lists for name in given.fields}
-    written = [
-        column.field
-        for column in layout.columns
-        if column.field in record.fields and (layout.updates == "whole" or column.must)
-    ]
-    unknown = [
+def _on_no_list(record: Record, layout: Layout, lists: Sequence[GivenOut]) -> list[str]:
+    """The fields that are always written, and that no list of the program has."""
+    fed = {name for given in lists for name in given.fields} | set(record.key)
+    whole = layout.updates == "whole"
+    written = dict.fromkeys(
+        each.field for each in layout.columns if each.field in record.fields and (whole or each.must)
+    )
+    return [
         name
-        for name in dict.fromkeys(written)
+        for name in written
         if name is not None
-        and name not in record.key
         and name not in fed
         and record.fields[name].from_ledger is None
         and not record.fields[name].is_kept
     ]
+
+
+def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]) -> list[Refusal]:
+    """Rows of the program in which something would become blank, only because no list says what it is."""
+    record = changes.record
+    unknown = _on_no_list(record, layout, lists)
     if not unknown or not lists:
         return []
     silent = {
@@ -211,13 +211,11 @@ def _not_known(changes: RecordChanges, layout: Layout, lists: Sequence[GivenOut]
     if not rows.height:
         return []
     titles = listed_and([record.fields[name].title for name in unknown])
-    spare = [f"{given.file} has {_columns(given.left_out)}" for given in lists if given.left_out]
     message = f"{titles}: no list of the program has {'it' if len(unknown) == 1 else 'them'}, and the layout {layout.name} would write a blank"
-    advice = (
-        f"{'; '.join(spare)}, which no field reads: say in a saved mapping which field it is; or leave the column out of the layout."
-        if spare
-        else "Have the program export that column too, or leave it out of the layout."
-    )
+    spare = "; ".join(f"{given.file} has {_columns(given.left_out)}" for given in lists if given.left_out)
+    advice = "Have the program export that column too, or leave it out of the layout."
+    if spare:
+        advice = f"{spare}, which no field reads: say in a saved mapping which field it is; or leave the column out of the layout."
     return [
         Refusal(record.name, changes.file, changes.sheet, row, key, message, advice=advice, layout=layout.name)
         for row, key in rows.select(ROW, key_text(record).alias("key")).iter_rows()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from kotrel.core.changes.journal import load_name
@@ -11,6 +11,13 @@ from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_rows_of, load_table, row_table
+
+
+def _not_undone(number: int, undone_by: int | None, undoes: Mapping[int, int | None]) -> str:
+    """What is wrong with the mark of an undo. ``undoes``: number → the load that it takes back."""
+    if undone_by is None or undoes.get(undone_by) == number:
+        return ""
+    return f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
 
 
 def trouble_with(database: Database, number: int | None = None, newest: int | None = None) -> dict[int, str]:
@@ -23,11 +30,9 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
     """
     if not has_journal(database):
         return {}
-    table, found = load_table(database.dialect), {}
+    table, found = load_table(database.dialect), dict[int, str]()
     rows = database.run(f'SELECT {SEALED_FACTS}, "lines", digest, chain, undone_by FROM {table} ORDER BY number')
-    first = int(rows[-newest][0]) if newest is not None and len(rows) > newest else 0
-    if number is not None:
-        first = number
+    first = number or (int(rows[-newest][0]) if newest is not None and len(rows) > newest else 0)
     query = f'SELECT "load", count(*) FROM {row_table(database.dialect)} WHERE "load" >= {first} GROUP BY "load"'
     counted = dict(database.run(query))
     undoes = {row[0]: row[7] for row in rows}
@@ -42,9 +47,7 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
                 if mine >= first
                 else _broken_entry(facts, lines, digest, sealed, chain)
             )
-            if not trouble and undone_by is not None and undoes.get(undone_by) != mine:
-                trouble = f"it is marked as undone by {load_name(undone_by)}, which did not undo it"
-            if trouble:
+            if trouble := trouble or _not_undone(mine, undone_by, undoes):
                 found[mine] = trouble
         expected, chain = mine + 1, sealed or ""
     return found

@@ -7,7 +7,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
@@ -31,10 +31,10 @@ def ledger_sums(database: Database, description: Description, query: LedgerQuery
         return listed_sums(database, description, query)
     by = [name for name in query.by if name in ledger.fields]
     balances = description.balances
-    if balances is not None and not last and not query.is_dated:
-        # The balances have it too, where they are kept by all that is asked for.
-        asked = (*by, *(name for name, _ in query.among))
-        ledger = balances if all(name in balances.fields for name in asked) else ledger
+    # The balances have it too, where they are kept by all that is asked for.
+    asked = {*by, *(name for name, _ in query.among)}
+    if balances is not None and not last and not query.is_dated and asked <= set(balances.fields):
+        ledger = balances
     store = store_of(description, ledger, database.dialect)
     conditions, values = _conditions(database, store, query)
     rows = f"FROM {store.name} AS t WHERE {' AND '.join(conditions)}"
@@ -44,11 +44,19 @@ def ledger_sums(database: Database, description: Description, query: LedgerQuery
         texts = [store.text(database, "t", ledger.fields[name]) for name in (*by, *SUMS)]
         found = database.frame(texts, [*by, *SUMS], rows, values)
         return summed(found, by, [field.decimals or 0 for field in amounts])
+    return _grouped(database, store, ledger, by, rows, values, last)
+
+
+def _grouped(
+    database: Database, store: Store, ledger: Record, by: Sequence[str], rows: str, values: Sequence[Any], last: bool
+) -> pl.DataFrame:
+    """The sums of the rows of a ledger, added up by the database."""
     columns = [database.exactly(f"t.{store.column(name)}", ledger.fields[name]) for name in by]
     inner = [f"{column} AS {quoted(f'g{n}')}" for n, column in enumerate(columns)]
-    inner += [f"sum(t.{store.column(name)}) AS {short}" for name, short in zip(SUMS, "qv", strict=True)]
     outer = [database.as_text(f"s.{quoted(f'g{n}')}", ledger.fields[name], store.plain) for n, name in enumerate(by)]
-    outer += [database.as_text(f"s.{name}", field, store.plain) for name, field in zip("qv", amounts, strict=True)]
+    for name, short in zip(SUMS, "qv", strict=True):
+        inner.append(f"sum(t.{store.column(name)}) AS {short}")
+        outer.append(database.as_text(f"s.{short}", ledger.fields[name], store.plain))
     if last:
         inner.append(f"max(t.{store.column('date')}) AS d")
         outer.append(database.as_text("s.d", ledger.fields["date"], store.plain))

@@ -46,6 +46,11 @@ class Merge:
             self.database.columns_of(self.store.schema, self.store.table) if plain else {}
         )
 
+    def _remove_rows(self, only: str, mine: str, many: bool) -> int:
+        """Removes rows; where there are many, what refers to them is looked for table by table."""
+        with self.database.references_at_once(self.store.name) if many else nullcontext():
+            return self._remove(only, mine)
+
     def merge(self, span: tuple[int, int] | None = None) -> Done:
         """Inserts, updates and removes; returns how many rows were actually affected by each action.
 
@@ -63,8 +68,7 @@ class Merge:
             if counts["changed"]:
                 self._let_go(only, mine)
             many = span is None and counts["removed"] >= MANY and not self.store.plain
-            with self.database.references_at_once(self.store.name) if many else nullcontext():
-                done["removed"] = self._remove(only, mine)
+            done["removed"] = self._remove_rows(only, mine, many)
         # A row cannot refer to a new row before that is there.
         waiting = [each.name for each in self._loops() if each.name in self.stage.touched] if counts["new"] else []
         touched = [name for name in self.stage.touched if name not in waiting]

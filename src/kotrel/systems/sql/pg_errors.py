@@ -55,6 +55,29 @@ _NOT_ABOUT_ROWS = frozenset(
 """Classes of SQLSTATE for connections, transactions, rights, syntax, resources (PostgreSQL, appendix A)."""
 
 
+def _cancelled(words: str, name: str, limits: tuple[float, float]) -> OutOfReach:
+    """A statement that was ended: by somebody, or because it took too long."""
+    ours, theirs = limits
+    if "timeout" not in words:
+        return OutOfReach(
+            f"somebody ended this step at {name}: {words}; nothing was loaded",
+            "Ask its administrator why, then run this again.",
+            "step-ended",
+        )
+    if theirs < ours:
+        given = _span(theirs) if theirs else "too little time"
+        return OutOfReach(
+            f"{name} gives this user {given} for one step (statement_timeout), and it took longer; nothing was loaded",
+            "Ask its administrator for more time for this user: time_limit in kotrel.toml cannot lengthen it.",
+            "time-limit",
+        )
+    return OutOfReach(
+        f"{name} took longer than {_span(ours)} for one step; nothing was loaded",
+        "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
+        "time-limit",
+    )
+
+
 def clear(
     error: psycopg.Error, name: str, limits: tuple[float, float], lost: bool, whom_we_wait_for: Callable[[], str]
 ) -> Exception:
@@ -80,25 +103,7 @@ def clear(
             "system-busy",
         )
     if isinstance(error, errors.QueryCanceled):
-        ours, theirs = limits
-        if "timeout" not in words:
-            return OutOfReach(
-                f"somebody ended this step at {name}: {words}; nothing was loaded",
-                "Ask its administrator why, then run this again.",
-                "step-ended",
-            )
-        if theirs < ours:
-            given = _span(theirs) if theirs else "too little time"
-            return OutOfReach(
-                f"{name} gives this user {given} for one step (statement_timeout), and it took longer; nothing was loaded",
-                "Ask its administrator for more time for this user: time_limit in kotrel.toml cannot lengthen it.",
-                "time-limit",
-            )
-        return OutOfReach(
-            f"{name} took longer than {_span(ours)} for one step; nothing was loaded",
-            "If it is busy, give it more minutes with time_limit under [system] in kotrel.toml.",
-            "time-limit",
-        )
+        return _cancelled(words, name, limits)
     if words and "function" in (error.diag.context or "") and (error.diag.sqlstate or "").startswith("42"):
         return OutOfReach(
             f"a trigger of {name} does not find what it names: {words}",

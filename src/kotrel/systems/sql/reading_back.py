@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
@@ -27,6 +27,21 @@ class Sent:
     lines: range
 
 
+def _keys_there(rows: pl.DataFrame, key: Sequence[str], renamed: Mapping[int, tuple[str, ...]]) -> pl.DataFrame:
+    """``LINE``, and ``own NAME`` for each field of the key: what the database calls the row."""
+    there = rows.select(LINE, *(pl.col(name).alias(f"own {name}") for name in key))
+    if not renamed:
+        return there
+    as_made = pl.DataFrame(
+        [[line, *codes] for line, codes in renamed.items()],
+        schema={LINE: pl.UInt32, **{f"made {name}": pl.String for name in key}},
+        orient="row",
+    )
+    return there.join(as_made, on=LINE, how="left", maintain_order="left").select(
+        LINE, *(pl.coalesce(f"made {name}", f"own {name}").alias(f"own {name}") for name in key)
+    )
+
+
 def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tuple[str, ...]]) -> list[Altered]:
     """What came out otherwise than it was sent; the journal then has it as it came out.
 
@@ -42,16 +57,7 @@ def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tu
     rows = rows.filter(pl.col(ACTION).is_in(["new", "changed"]))
     if not rows.height:
         return []
-    there = rows.select(LINE, *(pl.col(name).alias(f"own {name}") for name in key))
-    if renamed:
-        as_made = pl.DataFrame(
-            [[line, *codes] for line, codes in renamed.items()],
-            schema={LINE: pl.UInt32, **{f"made {name}": pl.String for name in key}},
-            orient="row",
-        )
-        there = there.join(as_made, on=LINE, how="left", maintain_order="left").select(
-            LINE, *(pl.coalesce(f"made {name}", f"own {name}").alias(f"own {name}") for name in key)
-        )
+    there = _keys_there(rows, key, renamed)
     now = read_rows(database, sent.store, fields, (key[0], there[f"own {key[0]}"])).unique(key, keep="any")
     came = there.join(
         now.select(*(pl.col(name).alias(f"came {name}") for name in fields), pl.lit(True).alias("is held")),

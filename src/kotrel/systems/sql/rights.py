@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from kotrel.core.description.model import Description
 from kotrel.systems.sql.database_journal import load_table, row_table
 from kotrel.systems.sql.dialect import Dialect, sequence_name
@@ -17,23 +19,24 @@ def grants(description: Description, user: str, dialect: Dialect) -> dict[str, l
     """
     stores = [store_of(description, record, dialect) for record in description.records.values()]
     whom = dialect.grantee(user)
-    loads, rows = load_table(dialect), row_table(dialect)
+    tables = dict.fromkeys(store.name for store in stores)
+    journal = (load_table(dialect), row_table(dialect))
+    sequences = [
+        sequence_name(store.schema, sequence) for store in stores for sequence in store.record.storage.made.values()
+    ]
+
+    def grant(rights: str, names: Iterable[str]) -> list[str]:
+        return [f"GRANT {rights} ON {name} TO {whom};" for name in names]
+
     read = [
-        *(
-            grant
-            for schema in dict.fromkeys(store.schema for store in stores)
-            for grant in dialect.schema_grants(schema, whom)
-        ),
-        *(f"GRANT SELECT ON {name} TO {whom};" for name in dict.fromkeys(store.name for store in stores)),
-        *dialect.schema_grants(dialect.schema_of_journal() or "", whom),
-        *(f"GRANT SELECT ON {name} TO {whom};" for name in (loads, rows)),
+        grant
+        for schema in dict.fromkeys(each.schema for each in stores)
+        for grant in dialect.schema_grants(schema, whom)
     ]
-    load = [
-        f"GRANT INSERT, UPDATE, DELETE ON {name} TO {whom};" for name in dict.fromkeys(store.name for store in stores)
-    ]
-    for store in stores:
-        for sequence in store.record.storage.made.values():
-            load.append(f"GRANT USAGE ON SEQUENCE {sequence_name(store.schema, sequence)} TO {whom};")
-    load += [f"GRANT INSERT, UPDATE ON {name} TO {whom};" for name in (loads, rows)]
+    read += grant("SELECT", tables)
+    read += [*dialect.schema_grants(dialect.schema_of_journal() or "", whom), *grant("SELECT", journal)]
+    load = grant("INSERT, UPDATE, DELETE", tables)
+    load += [f"GRANT USAGE ON SEQUENCE {name} TO {whom};" for name in sequences]
+    load += grant("INSERT, UPDATE", journal)
     lines = {"to read and check": read, "to load and undo too": load}
     return {what: [dialect.for_people(line) for line in dict.fromkeys(some)] for what, some in lines.items()}

@@ -13,6 +13,11 @@ from kotrel.systems.sql.store import read_rows, store_of
 EXACT = pl.Decimal(38, 12)
 
 
+def _quantity_at_cost() -> pl.Expr:
+    worth = pl.col("quantity") * pl.col("cost").cast(EXACT, strict=False)
+    return worth.round(VALUE_DECIMALS, mode="half_away_from_zero").cast(EXACT)
+
+
 def listed_sums(database: Database, description: Description, query: LedgerQuery) -> pl.DataFrame:
     """Sums of the stock list as :func:`kotrel.systems.sql.ledger.ledger_sums`; none where the system has no such list
     either.
@@ -32,27 +37,18 @@ def listed_sums(database: Database, description: Description, query: LedgerQuery
             "Ask without a date.",
             "no-movements",
         )
-    among = query.among
+    among = [(name, values) for name, values in query.among if name in stock.fields]
     by = [name for name in query.by if name in stock.fields]
-    wanted = [*dict.fromkeys([*by, "item", *(name for name, _ in among if name in stock.fields)]), "quantity"]
-    priced = next((name for name in ("value", "cost") if name in stock.fields), None)
-    first = next(((name, values) for name, values in among if name in stock.fields), None)
-    rows = read_rows(
-        database, store_of(description, stock, database.dialect), [*wanted, *([priced] if priced else [])], first
-    )
+    priced = [name for name in ("value", "cost") if name in stock.fields][:1]
+    wanted = [*dict.fromkeys([*by, "item", *(name for name, _ in among)]), "quantity", *priced]
+    store = store_of(description, stock, database.dialect)
+    rows = read_rows(database, store, wanted, among[0] if among else None)
     for name, values in among:
-        if name in stock.fields:
-            rows = rows.filter(pl.col(name).is_in(values.implode()))
+        rows = rows.filter(pl.col(name).is_in(values.implode()))
     rows = rows.with_columns(pl.col("quantity").cast(EXACT, strict=False).fill_null(0))
-    if priced == "value":
-        worth = pl.col("value").cast(EXACT, strict=False)
-    else:
-        rows = rows if priced else rows.join(_costs(database, description, stock, rows["item"]), on="item", how="left")
-        worth = (
-            (pl.col("quantity") * pl.col("cost").cast(EXACT, strict=False))
-            .round(VALUE_DECIMALS, mode="half_away_from_zero")
-            .cast(EXACT)
-        )
+    if not priced:
+        rows = rows.join(_costs(database, description, stock, rows["item"]), on="item", how="left")
+    worth = pl.col("value").cast(EXACT, strict=False) if priced == ["value"] else _quantity_at_cost()
     rows = rows.with_columns(worth.fill_null(0).alias("value"))
     decimals = {"quantity": stock.fields["quantity"].decimals or 0, "value": VALUE_DECIMALS}
     amounts = [pl.col(name).sum().cast(pl.Decimal(38, decimals[name])).cast(pl.String) for name in SUMS]
