@@ -180,12 +180,16 @@ def _show_file(screen: Screen, each: CollectedFile) -> None:
         screen.show(Text(f"  {text}", style="yellow"))
 
 
-def show_posting(screen: Screen, planned: Posting) -> None:
-    """What a posting would do, before it asks."""
+def _values_by_reason(planned: Posting) -> dict[str, list[Decimal]]:
     kinds: dict[str, list[Decimal]] = {}
     for each in planned.adjusted:
         kinds.setdefault(each.why, []).append(half_away(each.adjustment * each.line.place.cost, 2))
-    for why, values in kinds.items():
+    return kinds
+
+
+def show_posting(screen: Screen, planned: Posting) -> None:
+    """What a posting would do, before it asks."""
+    for why, values in _values_by_reason(planned).items():
         screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
     where = listed(planned.documents) or ("the list of stock" if planned.changed else "no document")
     screen.show(f"  adjusted: {count(len(planned.changed), 'line')} in {where}, net {money_text(planned.net)}")

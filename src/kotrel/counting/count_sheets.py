@@ -14,7 +14,7 @@ from kotrel.core.documents.document_tables import plain_quantity
 from kotrel.core.errors import WrongData
 from kotrel.core.phrases import count as counted
 from kotrel.counting.count_files import open_count
-from kotrel.counting.count_state import state_of
+from kotrel.counting.count_state import State, state_of
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.print_layout import for_print
@@ -176,6 +176,17 @@ def _recount(round_: int) -> str:
     return "" if not round_ else f" recount {round_}" if round_ > 1 else " recount"
 
 
+def _wanted_places(name: str, state: State, options: CountSheetOptions) -> list[CountPlace]:
+    wanted = [line.place for line in state.open_lines if not options.recount or line.recount]
+    if not wanted:
+        raise WrongData(
+            f"nothing of {name} is to be counted{' again' if options.recount else ''}",
+            "kotrel count variance shows how far it is.",
+            "nothing-to-count",
+        )
+    return wanted
+
+
 def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: Workspace) -> list[tuple[Path, int]]:
     """Writes the sheets; returns each file with its number of lines.
 
@@ -185,13 +196,7 @@ def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: 
     """
     state = state_of(name, workspace)
     rounds = int(state.counted["round"].max() or 0)  # type: ignore[arg-type]
-    wanted = [line.place for line in state.open_lines if not options.recount or line.recount]
-    if not wanted:
-        raise WrongData(
-            f"nothing of {name} is to be counted{' again' if options.recount else ''}",
-            "kotrel count variance shows how far it is.",
-            "nothing-to-count",
-        )
+    wanted = _wanted_places(name, state, options)
     written: list[tuple[Path, int]] = []
     with open_count(workspace.hidden, name) as count:
         number = int(count.about().get("sheets", "0"))

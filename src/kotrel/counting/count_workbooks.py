@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from decimal import Decimal
 
 import polars as pl
@@ -146,6 +146,10 @@ Posted = tuple[str, str | None, str, str, str | None, str | None]
 """Expected, counted, adjustment, why, document and load of a place."""
 
 
+def _each_once(texts: Iterable[str | None]) -> str | None:
+    return ", ".join(dict.fromkeys(filter(None, texts))) or None
+
+
 def _entry_line(entry: CountEntry, place: CountPlace) -> list[str | None]:
     return [
         *_place(place),
@@ -181,8 +185,8 @@ def _record_line(
         adjustment or None,
         f"{place.cost:f}",
         None if value is None else f"{value:f}",
-        ", ".join(dict.fromkeys(entry.counter for entry in last if entry.counter)) or None,
-        ", ".join(dict.fromkeys(entry.at for entry in last if entry.at)) or None,
+        _each_once(entry.counter for entry in last),
+        _each_once(entry.at for entry in last),
         "; ".join(filter(None, remarks)),
         " · ".join(filter(None, (document, load))) or None,
     ]

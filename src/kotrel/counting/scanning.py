@@ -191,8 +191,9 @@ def _summed(
         for (item, unit, place, lot, serial), (first, amount) in sums.items()
     ]
     texts = {line.row: line.text for line in lines}
+    firsts = [first for first, _ in sums.values()]
     cells = pl.DataFrame(
-        [[row[0], texts[int(str(row[0]))]] for row in rows], schema={ROW: pl.UInt32, "A": pl.String}, orient="row"
+        {ROW: firsts, "A": [texts[first] for first in firsts]}, schema={ROW: pl.UInt32, "A": pl.String}
     )
     table = Table(str(path), "", 0, (column,), cells, {"A": "text"})
     schema = {ROW: pl.UInt32, **dict.fromkeys(("item", "unit", "bin", "lot", "serial", "counted"), pl.String)}
@@ -200,7 +201,8 @@ def _summed(
         table, record, {"item": "A"}, pl.DataFrame(rows, schema=schema, orient="row"), sources={"item": Source(("A",))}
     )
     if bad:
-        table_of = cells_of([row for row, _ in bad], [texts[row] for row, _ in bad], [message for _, message in bad])
+        where_bad, messages = zip(*bad, strict=True)
+        table_of = cells_of(where_bad, [texts[row] for row in where_bad], messages)
         made = made.with_findings(
             [made.group("error", "unknown-code", "scanned lines that cannot be counted", None, table_of)]
         )

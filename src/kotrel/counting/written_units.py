@@ -50,15 +50,16 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     if "unit" not in values.columns:
         values = values.with_columns(pl.lit(None, pl.String).alias("unit"))
     held = dict(values.select(ROW, "unit").iter_rows())
-    other = [row for row in counted if held[row] is not None and held[row] != units[row]]
+    other = [row for row in counted if held[row] not in (None, units[row])]
     read = {row: text for row, text in counted.items() if row not in other}
     values = values.with_columns(_replaced("counted", read), _replaced("unit", {row: units[row] for row in read}))
     findings = [_without(group, counted) for group in rows.findings]
     done = replace(rows, values=values, findings=tuple(group for group in findings if group.count))
     if not other:
         return done
-    messages = [f"{found[row][0].strip()} is in {units[row]}, and the line's unit is {held[row]}" for row in other]
-    cells = cells_of(other, [found[row][0] for row in other], messages)
+    said = {row: found[row][0] for row in other}
+    messages = [f"{text.strip()} is in {units[row]}, and the line's unit is {held[row]}" for row, text in said.items()]
+    cells = cells_of(other, list(said.values()), messages)
     return done.with_findings([rows.group("error", "must-match", "two units for one quantity", "counted", cells)])
 
 

@@ -124,10 +124,12 @@ def refresh(workspace: Workspace, today: datetime) -> list[GivenOut]:
                 here[path.name] = pl.concat([here[path.name], rows], how="diagonal") if path.name in here else rows
     # Of two lists that say different things of one key, the one that was exported last counts, and that is reported.
     written = {path.name: path.stat().st_mtime_ns for path in files}
+    why: dict[tuple[str, str], str] = {}
     for name, parts in frames.items():
         frames[name] = {file: parts[file] for file in sorted(parts, key=lambda file: (written[file], file))}
-        for file, why in _contradictions(workspace.description.records[name], frames[name]).items():
-            lists = [replace(each, remark=why) if (each.file, each.record) == (file, name) else each for each in lists]
+        contradictions = _contradictions(workspace.description.records[name], frames[name])
+        why |= {(file, name): said for file, said in contradictions.items()}
+    lists = [replace(each, remark=why.get((each.file, each.record), each.remark)) for each in lists]
     make_folder(workspace.hidden)
     mirrored = {name: list(parts.values()) for name, parts in frames.items()}
     write_mirror(workspace.hidden, workspace.description, mirrored, lists, signature)

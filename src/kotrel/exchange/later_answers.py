@@ -153,14 +153,18 @@ def _require_no_result_options(args: argparse.Namespace) -> None:
         )
 
 
-def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
-    """Takes in the program's results, once they are there; None where they do not come."""
+def _taken_in(number: int, args: argparse.Namespace, workspace: Workspace) -> list[Answered]:
+    """The results in the files that are named, or those that are there or come in time."""
     name = args.map_name or workspace.files_only.result_map or None
     asking = Asking(number, name, args.only_refused, args.seconds if args.wait else 0.0)
     if args.result:
-        found = [take_answer([Path(each) for each in args.result], asking, workspace, now())]
-    else:
-        found = take_answers(asking, workspace, now)
+        return [take_answer([Path(each) for each in args.result], asking, workspace, now())]
+    return take_answers(asking, workspace, now)
+
+
+def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
+    """Takes in the program's results, once they are there; None where they do not come."""
+    found = _taken_in(number, args, workspace)
     for answered in found:
         _show(screen, answered, number)
     last = found[-1] if found else None

@@ -51,9 +51,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         laid = draft_layout(Path(args.file), args.record, args.name, workspace, wanted_of(args), step)
     finished = True
     if not laid.fresh and not screen.as_json:
-        next_ = "only what it leaves open is asked."
-        proved = f"it is proved with {args.file}. (To draft it anew, delete it.)"
-        screen.show(f"{_saved_as(laid)} was there before and stays as it is: {next_ if asks else proved}")
+        _show_former(screen, laid, args.file, asks)
     if asks:
         if laid.fresh:
             show_draft(screen, laid)
@@ -72,17 +70,22 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if finished:
         show_proof(screen, laid, proof, left)
     again = f"{screen.program} layout {quoted([args.file])} {args.record} --name {laid.path.stem}"
-    if left or not finished:
-        done = "" if finished else " It has the answers so far."
-        next_ = f"{done} Next: {again}    on a terminal, it asks what is still open"
+    if not finished:
+        next_ = f"It has the answers so far. Next: {again}    on a terminal, it asks what is still open"
+    elif left:
+        next_ = f"Next: {again}    on a terminal, it asks what is still open"
     elif proof is not None and proof.columns:
-        next_ = f" Next: correct these columns there, then prove it again: {again}"
+        next_ = f"Next: correct these columns there, then prove it again: {again}"
     else:
         sends = workspace.url.startswith("folder:")
-        use = "load SHEET" if sends else f"write SHEET --layout {laid.path.stem}"
-        next_ = f" Next: {screen.program} {use}"
-    screen.show(f"Saved as {_saved_as(laid)}.{next_}")
+        next_ = f"Next: {screen.program} {'load SHEET' if sends else f'write SHEET --layout {laid.path.stem}'}"
+    screen.show(f"Saved as {_saved_as(laid)}. {next_}")
     return status
+
+
+def _show_former(screen: Screen, laid: LaidDown, file: str, asks: bool) -> None:
+    what = "only what it leaves open is asked." if asks else f"it is proved with {file}. (To draft it anew, delete it.)"
+    screen.show(f"{_saved_as(laid)} was there before and stays as it is: {what}")
 
 
 def _saved_as(laid: LaidDown) -> str:

@@ -29,17 +29,16 @@ _WAYS = (
 )
 
 
+def _is_as_saved(column: DraftColumn, saved: Sequence[Any]) -> bool:
+    return column.place < len(saved) and column.heading == saved[column.place].get("heading", "")
+
+
 def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """All of them, in the order of the file; of a layout that was there before, only about what it leaves open."""
     draft, record = laid.draft, laid.draft.record
     saved = document["column"]
     # A layout that was there before may have other columns than this file.
-    same = {
-        each.place
-        for each in draft.columns
-        if [each.heading] == [each_saved.get("heading", "") for each_saved in saved[each.place : each.place + 1]]
-    }
-    still = same & set(open_columns(document))
+    still = {each.place for each in draft.columns if _is_as_saved(each, saved)} & set(open_columns(document))
     asked: list[DialogueQuestion] = []
     for setting, ways in (("date", draft.dates), ("decimal_mark", (".", ","))):
         if columns := [each for each in draft.columns if each.waits_for == setting and each.place in still]:
@@ -82,16 +81,19 @@ def _values(column: DraftColumn, most: int = 5) -> str:
     )
 
 
-def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> DialogueQuestion:
+def _asked_of(column: DraftColumn, proposed: Field | None, record: Record) -> str:
     if proposed is not None:
         turned = "the opposite of " if opposite_field(column.heading, record) is proposed else ""
-        asked = f"{_called(column)} ({_values(column)}): is it {turned}{proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
-    elif column.offer or column.why.startswith("its heading"):
+        return f"is it {turned}{proposed.title.lower()}? Enter for yes, or what else feeds it (? shows how)"
+    if column.offer or column.why.startswith("its heading"):
         said = f"Enter for {column.offer}, or" if column.offer else "Type"
-        asked = f"{_called(column)} ({_values(column)}): {column.why}. {said} the field’s name to use it as it is (? shows more)"
-    else:
-        said = "Enter leaves it empty" if "must" not in column.settings else "It must be filled"
-        asked = f"{_called(column)} ({_values(column)}): what feeds it? A field’s name, = and a fixed word (? shows more). {said}"
+        return f"{column.why}. {said} the field’s name to use it as it is (? shows more)"
+    said = "Enter leaves it empty" if "must" not in column.settings else "It must be filled"
+    return f"what feeds it? A field’s name, = and a fixed word (? shows more). {said}"
+
+
+def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> DialogueQuestion:
+    asked = f"{_called(column)} ({_values(column)}): {_asked_of(column, proposed, record)}"
 
     def take(document: Document, said: str) -> str | None:
         if proposed is not None and (said == "" or (read_yes_no(said) == "yes" and said not in ("x", "-"))):
@@ -125,10 +127,20 @@ def _put(table: Any, key: str, value: Any) -> None:
     table[key] = value
 
 
-def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | None:
-    """Puts what feeds a column into it; returns what is wrong with the answer, or None."""
+def _feed_action(table: Any, said: str) -> str | None:
     import tomlkit
 
+    actions: dict[str, str] = dict(re.findall(r"(new|changed|same|withdrawn)\s*=\s*(\S+)", said))
+    if not actions:
+        return "say the program’s words, like action new=N changed=U"
+    words = tomlkit.inline_table()
+    words.update(actions)
+    _put(table, "action", words)
+    return None
+
+
+def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | None:
+    """Puts what feeds a column into it; returns what is wrong with the answer, or None."""
     if said.startswith("="):
         _put(table, "fixed", said[1:].strip())
         return None
@@ -140,29 +152,28 @@ def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | N
         _put(table, "reference", True)
         return None
     if said.casefold().startswith("action"):
-        actions: dict[str, str] = dict(re.findall(r"(new|changed|same|withdrawn)\s*=\s*(\S+)", said))
-        if not actions:
-            return "say the program’s words, like action new=N changed=U"
-        table_of = tomlkit.inline_table()
-        table_of.update(actions)
-        _put(table, "action", table_of)
-        return None
+        return _feed_action(table, said)
     opposite = re.fullmatch(r"not\s+(.+)", said, re.IGNORECASE)
     field = field_named(record, opposite[1] if opposite else said) or record.fields.get(said)
     if field is None:
         close = nearest(said, [each.title for each in record.fields.values()])
         return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? shows more")
     _put(table, "field", field.name)
-    turned = bool(opposite) or opposite_field(column.heading, record) is field
     if field.kind == "yes_no":
-        pair = yes_and_no(column.values)
-        if pair is None:
-            return None if not turned else "say their words for yes and no in the layout: words = { yes = …, no = … }"
-        both = tomlkit.inline_table()
-        both.update(dict(zip(("no", "yes") if turned else ("yes", "no"), pair[:2], strict=True)))
-        table["words"] = both
-    elif opposite:
-        return f"{field.title} is not a matter of yes and no"
+        return _put_yes_and_no(table, column, bool(opposite) or opposite_field(column.heading, record) is field)
+    return f"{field.title} is not a matter of yes and no" if opposite else None
+
+
+def _put_yes_and_no(table: Any, column: DraftColumn, turned: bool) -> str | None:
+    """Puts the program's words for yes and no into the column; ``turned``: its yes is our no."""
+    import tomlkit
+
+    pair = yes_and_no(column.values)
+    if pair is None:
+        return None if not turned else "say their words for yes and no in the layout: words = { yes = …, no = … }"
+    both = tomlkit.inline_table()
+    both.update(dict(zip(("no", "yes") if turned else ("yes", "no"), pair[:2], strict=True)))
+    table["words"] = both
     return None
 
 

@@ -55,6 +55,10 @@ def _stock_names(facts: TableFacts, named: dict[str, str]) -> dict[str, str]:
     }
 
 
+def _renamed(reference: ReferenceFacts, names: Mapping[str, str]) -> ReferenceFacts:
+    return ReferenceFacts(tuple(names[name] for name in reference.columns), reference.table, reference.targets)
+
+
 def as_stock_list(
     facts: TableFacts, headings: Mapping[str, str], blanks: Sequence[str], sizes: Mapping[str, int]
 ) -> TableFacts | None:
@@ -76,15 +80,11 @@ def as_stock_list(
     columns = [_stock_column(each, names[each.name], headings[each.name]) for each in facts.columns]
     places = ("item", "warehouse", "bin", "lot", "serial")
     full = {names[each.name] for each in facts.columns if each.name not in blanks}
-    references = tuple(
-        ReferenceFacts(tuple(names[name] for name in each.columns), each.table, each.targets)
-        for each in facts.references
-    )
     return replace(
         facts,
         columns=tuple(columns),
-        primary=tuple(name for name in places if name in full and name in names.values()),
-        references=references,
+        primary=tuple(name for name in places if name in full),
+        references=tuple(_renamed(each, names) for each in facts.references),
         nature="stock",
     )
 

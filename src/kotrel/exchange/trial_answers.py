@@ -48,15 +48,14 @@ def show_trial(args: argparse.Namespace, workspace: Workspace, screen: Screen) -
                 show_checked(screen, Checked(sheet), False, False, "understood")
         return 1
     rows = _rows(trial, answers)
-    refused = [row for row in rows if row["outcome"] == "refused"]
-    status = "refused" if refused else "taken"
+    refused = any(row["outcome"] == "refused" for row in rows)
     if screen.as_json:
-        screen.json({"trial": trial.reference, "status": status, "load": None, "message": None, "rows": rows})
-        return int(bool(refused))
+        screen.json({**unanswered, "status": "refused" if refused else "taken", "rows": rows})
+        return int(refused)
     _show_answered(trial, answers, rows, args, screen)
     if refused:
         screen.show("Next: correct these rows in the sheet, then try it again.")
-    return int(bool(refused))
+    return int(refused)
 
 
 def _show_answered(

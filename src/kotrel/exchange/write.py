@@ -53,6 +53,17 @@ class Written:
     former: tuple[Path, ...] = ()
 
 
+def _targets(out: Path, number: int) -> list[Path]:
+    """The files that the rows are written to: one, or as many as there are parts."""
+    return [out] if number == 1 else [_numbered(out, each) for each in range(1, number + 1)]
+
+
+def _no_rows_for(layouts: Sequence[Layout], path: Path, workspace: Workspace) -> WrongData:
+    titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
+    name = layouts[0].name
+    return WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
+
+
 def _left_out(checked: Sequence[Checked], layouts: Sequence[Layout]) -> dict[str, int]:
     """How many rows there are of each record that no layout is for, by its title."""
     written = {layout.record for layout in layouts}
@@ -95,8 +106,7 @@ def write_layout(
         remember_used(workspace.hidden, f"layouts/{layout.name}.toml", path)
     checked, texts, bare = _laid_out(understood, layouts, workspace, wanted, now, step)
     if not texts:
-        titles = listed_and([workspace.description.records[each.record].title.lower() for each in layouts])
-        raise WrongData(f"{path} has no rows of {titles}, for which the layout {name} is", "", "nothing-recognised")
+        raise _no_rows_for(layouts, path, workspace)
     if not all(each.ok for each in checked):
         return Written(checked)
     step("writing")
@@ -107,7 +117,7 @@ def write_layout(
         remember_written(workspace.folder, out)
         return Written(checked, ((out, sum(lines.height for _, lines in sheets)),), left)
     parts = split(sheets[0][1], first.most_rows)
-    targets = [out] if len(parts) == 1 else [_numbered(out, number) for number in range(1, len(parts) + 1)]
+    targets = _targets(out, len(parts))
     for target in targets:
         free(target)
     files = list(zip(targets, parts, strict=True))

@@ -103,9 +103,10 @@ def _kind(args: argparse.Namespace, workspace: Workspace) -> str:
     if not (args.load or args.count) and all(Path(each).is_file() for each in args.what):
         return "sheet"
     one = args.what[0]
-    if len(args.what) > 1 and (missing := [each for each in args.what if not Path(each).is_file()]):
+    missing = next((each for each in args.what if not Path(each).is_file()), None)
+    if len(args.what) > 1 and missing is not None:
         raise WrongUse(
-            f"there is no file {missing[0]}",
+            f"there is no file {missing}",
             "A page is about spreadsheets, or about one load or one count.",
             "no-such-file",
         )

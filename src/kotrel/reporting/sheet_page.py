@@ -26,6 +26,12 @@ AROUND = 3
 TONES: dict[str, Tone] = {"error": "bad", "warning": "warn", "note": ""}
 
 
+def _rows_of(sheets: Sequence[Checked]) -> tuple[int, int]:
+    """How many rows have errors, and how many there are."""
+    bad = sum(len(rows_with(each.rows.findings, "error")) for each in sheets)
+    return bad, sum(each.rows.values.height for each in sheets)
+
+
 def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = None) -> Page:
     """The page of checked sheets.
 
@@ -37,8 +43,7 @@ def sheet_page(checked: Sequence[Checked], supplier: bool, rest: Path | None = N
     sheets = [each for each in checked if each.consequence is None and not each.says_nothing]
     sheets = list(map(_for_sender, sheets)) if supplier else sheets
     files = ", ".join(dict.fromkeys(Path(each.rows.table.file).name for each in sheets))
-    bad = sum(len(rows_with(each.rows.findings, "error")) for each in sheets)
-    total = sum(each.rows.values.height for each in sheets)
+    bad, total = _rows_of(sheets)
     written = _rows_to_correct(sheets, rest) if supplier and rest is not None and bad else None
     names = listed_and(list(dict.fromkeys(each.rows.table.sheet for each in sheets if each.rows.table.sheet)))
     facts = [("File", files), ("Rows", f"{total:,}"), ("To correct", count(bad, "row")), ("Sheets", names)]

@@ -178,6 +178,15 @@ class _Building:
         used = {key for row in rows for key in row.values}
         return BookSheet(title, "list", intro, _columns(section, MAIN[main], used), rows, file, (name,))
 
+    def field_rows(self, file: str, records: Mapping[str, Mapping[str, Any]]) -> list[BookRow]:
+        """A row for each field of each record."""
+        return [
+            self._row(file, ("record", name, "field", field), inside, FIELD, {RECORD: name, NAME: field})
+            for name, each in records.items()
+            for field, inside in (each.get("field") or {}).items()
+            if isinstance(inside, dict)
+        ]
+
     def _row(
         self, file: str, path: Path, inside: Mapping[str, Any], section: Section, texts: dict[str, str]
     ) -> BookRow:
@@ -237,9 +246,8 @@ def mapping_book(
         for place, each in also
     ]
     sheets = []
-    lists: dict[str, Sequence[tuple[str, str]]] = {
-        "columns": [(heading, ", ".join(values)) for heading, values in sheet]
-    }
+    values = {heading: ", ".join(some) for heading, some in sheet}
+    lists: dict[str, Sequence[tuple[str, str]]] = {"columns": list(values.items())}
     for at, record, title in parts:
         about = records.get(record)
         lists[f"fields of {record}"] = [(each.name, each.title) for each in about.fields.values()] if about else []
@@ -248,14 +256,12 @@ def mapping_book(
         page = make.tables(
             title, intro, file, data, (*at, "field"), MAPPING_FIELD, "mapping", "Feeds", shown, f"fields of {record}"
         )
-        values = {heading: ", ".join(some) for heading, some in sheet}
         for row in page.rows:
             row.texts[SOME] = values.get(row.texts.get("column", ""), "")
         if not at:
             fed = {row.texts.get("column") for row in page.rows} | set(data.get("skip", []))
-            for heading, some in sheet:
-                if heading not in fed:
-                    page.rows.append(BookRow(file, None, {"column": heading, SOME: ", ".join(some)}))
+            left = {heading: some for heading, some in values.items() if heading not in fed}
+            page.rows += [BookRow(file, None, {"column": heading, SOME: some}) for heading, some in left.items()]
         page.columns = _first(page.columns, "column", SOME, NAME)
         sheets.append(page)
     sections: list[tuple[Path, Section, str]] = [((), MAPPING, "")]
@@ -392,12 +398,7 @@ def system_book(file: str, text: str, doubts: Callable[[str, str], str]) -> Sett
         "record",
         "Record",
     )
-    fields = [
-        make._row(file, ("record", name, "field", field), inside, FIELD, {RECORD: name, NAME: field})
-        for name, each in records.items()
-        for field, inside in (each.get("field") or {}).items()
-        if isinstance(inside, dict)
-    ]
+    fields = make.field_rows(file, records)
     for row in fields:
         row.doubt = doubts(row.texts[RECORD], row.texts[NAME])
     used = {key for row in fields for key in row.values}

@@ -11,6 +11,13 @@ from kotrel.settings_books.edit_model import Change, Edits, SettingProblem, mess
 from kotrel.workspace.toml_editing import NotEditable, Path, TomlText
 
 
+def _rename_all(text: TomlText, renamed: Sequence[Change]) -> None:
+    for number, each in enumerate(renamed):
+        text.rename(each.path, f"kotrel-exchanges-{number}")
+    for number, each in enumerate(renamed):
+        text.rename((*each.path[:-1], f"kotrel-exchanges-{number}"), each.after)
+
+
 def applied(changes: Sequence[Change], files: Mapping[str, str]) -> dict[str, str]:
     """The files with the changes; those that no change is in are left out.
 
@@ -26,10 +33,7 @@ def applied(changes: Sequence[Change], files: Mapping[str, str]) -> dict[str, st
         for each in (one for one in mine if not one.late):
             each.apply(text)
         renamed = [each for each in mine if each.is_new_name]
-        for place, each in enumerate(renamed):
-            text.rename(each.path, f"kotrel-exchanges-{place}")
-        for place, each in enumerate(renamed):
-            text.rename((*each.path[:-1], f"kotrel-exchanges-{place}"), each.after)
+        _rename_all(text, renamed)
         for each in (one for one in mine if one.late and one not in renamed):
             each.apply(text)
         done[file] = text.text()
@@ -88,17 +92,14 @@ def _blamed(error: WrongUse, changes: Sequence[Change], files: Mapping[str, str]
     if found is None:
         named = (change for change in changes if change.after and change.after in error.message)
         return next(named, changes[0] if len(changes) == 1 else None)
-    best: tuple[int, Change] | None = None
+    said_of = error.message.partition(",")[0]
+    rated: list[tuple[int, Change]] = []
     for file, text in files.items():
-        if file.rpartition("/")[2] not in error.message.partition(",")[0]:
-            continue
-        where = TomlText(text).path_at(int(found[1]))
-        for change in (each for each in changes if each.file == file):
-            renamed = change.late and change.before
-            shared = _shared((*change.path[:-1], change.after) if renamed else change.path, where)
-            if best is None or shared > best[0]:
-                best = (shared, change)
-    return best[1] if best is not None and (best[0] or len(changes) == 1) else None
+        if file.rpartition("/")[2] in said_of:
+            where = TomlText(text).path_at(int(found[1]))
+            rated += [(_shared(each.path_after, where), each) for each in changes if each.file == file]
+    shared, best = max(rated, key=lambda each: each[0], default=(0, None))
+    return best if shared or len(changes) == 1 else None
 
 
 def _shared(one: Path, other: Path) -> int:

@@ -140,9 +140,13 @@ def _origin(book: Any, path: FilePath) -> dict[str, Any]:
     return origin
 
 
-def _sheet(page: Any, origin: Mapping[str, Any], path: FilePath) -> EditedSheet:
-    lines = list(page.iter_rows(values_only=True))
-    head = [_text(value) for value in lines[HEADING_ROW]] if len(lines) > HEADING_ROW else []
+def _columns_at(lines: Sequence[Sequence[Any]], origin: Mapping[str, Any], path: FilePath) -> dict[str, int]:
+    """Setting → the index of its column.
+
+    Raises:
+        WrongUse: a heading is gone.
+    """
+    head = [_text(value) for line in lines[HEADING_ROW : HEADING_ROW + 1] for value in line]
     at: dict[str, int] = {}
     for key, heading in zip(origin["columns"], origin["headings"], strict=True):
         if heading not in head:
@@ -152,6 +156,12 @@ def _sheet(page: Any, origin: Mapping[str, Any], path: FilePath) -> EditedSheet:
                 "column-missing",
             )
         at[key] = head.index(heading)
+    return at
+
+
+def _sheet(page: Any, origin: Mapping[str, Any], path: FilePath) -> EditedSheet:
+    lines = list(page.iter_rows(values_only=True))
+    at = _columns_at(lines, origin, path)
     known = [
         OriginRow(row["file"], None if row["path"] is None else tuple(row["path"]), row["texts"])
         for row in origin["rows"]
@@ -161,8 +171,7 @@ def _sheet(page: Any, origin: Mapping[str, Any], path: FilePath) -> EditedSheet:
         texts = {key: _text(line[place]) if place < len(line) else "" for key, place in at.items()}
         mark = _text(line[0]) if line else ""
         place = int(mark) if mark.isdigit() and 0 < int(mark) <= len(known) and int(mark) not in seen else 0
-        if place:
-            seen.add(place)
+        seen |= {place} - {0}
         if place or any(texts.values()):
             rows.append(EditedRow(number, texts, known[place - 1] if place else None))
     gone = [row for place, row in enumerate(known, start=1) if place not in seen]

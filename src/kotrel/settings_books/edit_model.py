@@ -49,6 +49,11 @@ class Change:
     late: bool = False
 
     @property
+    def path_after(self) -> Path:
+        """Where it stands in the file when it is made."""
+        return (*self.path[:-1], self.after) if self.late and self.before else self.path
+
+    @property
     def is_new_name(self) -> bool:
         """Whether it gives a table of the file another name."""
         return self.late and bool(self.before) and len(self.path) > 1 and self.path[-1] == self.before

@@ -60,16 +60,16 @@ def cell_text(value: Any, setting: Setting | None = None) -> str:
     if isinstance(value, dict):
         return "\n".join(f"{key} = {cell_text(each)}" for key, each in value.items())
     if isinstance(value, list):
-        if (
-            setting is not None
-            and setting.kind == "two lists, or pairs"
-            and all(isinstance(each, str) for each in value)
-        ):
-            return " + ".join(value)
-        if value and all(isinstance(each, list) for each in value):
-            return "\n".join(" + ".join(map(cell_text, each)) for each in value)
-        return "\n".join(map(cell_text, value))
+        return _list_text(value, setting is not None and setting.kind == "two lists, or pairs")
     return str(value)
+
+
+def _list_text(values: Sequence[Any], as_pair: bool) -> str:
+    if as_pair and all(isinstance(each, str) for each in values):
+        return " + ".join(values)
+    if values and all(isinstance(each, list) for each in values):
+        return "\n".join(" + ".join(map(cell_text, each)) for each in values)
+    return "\n".join(map(cell_text, values))
 
 
 def setting_value(text: str, setting: Setting, was: Any) -> Any:
@@ -156,11 +156,14 @@ def _pairs(lines: Sequence[str], was: Any) -> list[Any]:
     return pairs[0] if one else pairs
 
 
+def _may_be_whole(kind: str, was: Any) -> bool:
+    return "whole number" in kind or kind.startswith("a number") or type(was) is int
+
+
 def _by_its_looks(text: str, lines: Sequence[str], setting: Setting, was: Any) -> Any:
     """A setting that may be one thing or several: a number, a text, a list, or a table."""
     kind = setting.kind
-    may_be_whole = "whole number" in kind or kind.startswith("a number") or type(was) is int
-    if may_be_whole and re.fullmatch(r"\s*-?[0-9]{1,15}\s*", text):
+    if _may_be_whole(kind, was) and re.fullmatch(r"\s*-?[0-9]{1,15}\s*", text):
         return int(text)
     if ("=" in kind or "table" in kind) and all(" = " in line for line in lines):
         return _table(lines, was)

@@ -154,11 +154,7 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     edited = read_settings_book(path)
     book = settings_book(place, edited.what, edited.name)
     edits = edits_of(edited, book)
-    moved = [
-        file
-        for file, known in edited.prints.items()
-        if file not in book.files or text_fingerprint(book.files[file]) != known
-    ]
+    moved = [file for file, known in edited.prints.items() if _is_changed(book.files.get(file), known)]
     files = book.files
     texts: dict[str, str] = {}
     if edits.ok and edits.changes:
@@ -167,9 +163,8 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     if not screen.as_json:
         _show(screen, path, edits, moved)
     write = wanted and (args.yes or _is_allowed(screen))
-    if write:
-        for file, text in texts.items():
-            _put(place.folder / file, text)
+    for file, text in texts.items() if write else ():
+        _put(place.folder / file, text)
     if screen.as_json:
         screen.json(_json(edited.what, edited.name, edits, moved, list(texts) if write else []))
     elif write:
@@ -178,6 +173,10 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
     elif wanted:
         screen.show(f"Nothing was written.  Next: {screen.program} settings {quoted([args.what])} --yes")
     return 0 if edits.ok else 1
+
+
+def _is_changed(text: str | None, fingerprint: str) -> bool:
+    return text is None or text_fingerprint(text) != fingerprint
 
 
 def _is_allowed(screen: Screen) -> bool:

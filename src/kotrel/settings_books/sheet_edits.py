@@ -218,14 +218,23 @@ class _Sheet:
                     row.row, key, origin.file, called, before, after, (*path, key), _setter((*path, key), value)
                 )
 
+    def _has_own_texts(self, row: EditedRow) -> bool:
+        """Whether somebody wrote into a row; a column of the last sheet that feeds nothing is only listed."""
+        own = any(text for key, text in row.texts.items() if key not in SHOWN)
+        listed = row.origin is not None and dict(row.texts) == {**dict.fromkeys(row.texts, ""), **row.origin.texts}
+        return own and not listed
+
+    def _clash_with(self, row: EditedRow, path: Path, there: Mapping[str, str]) -> None:
+        for key, text in row.texts.items():
+            now = there.get(key, "")
+            if key not in SHOWN and now != text.strip("\n"):
+                cell = self.edited.cell(row.row, key)
+                self.found.clashes.append(Clash(cell, f"{_called(path)}: {key}", "", now, text))
+
     def _new_table(self, row: EditedRow) -> Path | None:
         name = row.texts.get(NAME, "").strip()
         if not name or (RECORD in row.texts and not row.texts[RECORD].strip()):
-            own = [text for key, text in row.texts.items() if key not in SHOWN and text]
-            # A column of the last sheet that feeds nothing is only listed.
-            if own and not (
-                row.origin is not None and dict(row.texts) == {**dict.fromkeys(row.texts, ""), **row.origin.texts}
-            ):
+            if self._has_own_texts(row):
                 self.problem(row.row, NAME, "", f"name it: {self.sheet.column(NAME).heading.lower()}")
             return None
         if self.sheet.unnamed:
@@ -237,12 +246,7 @@ class _Sheet:
         there = self.now.get((file, path))
         if there is not None and all(each.origin is None or each.origin.path != path for each in self.edited.rows):
             # Somebody else has added it since; or this workbook itself, read back before.
-            for key, text in row.texts.items():
-                now = there.texts.get(key, "")
-                if key not in SHOWN and now != text.strip("\n"):
-                    self.found.clashes.append(
-                        Clash(self.edited.cell(row.row, key), f"{_called(path)}: {key}", "", now, text)
-                    )
+            self._clash_with(row, path, there.texts)
             return path
         shown = ", ".join(f"{key} = {cell_text(value)}" for key, value in values.items())
         self.change(
@@ -367,17 +371,14 @@ class _Sheet:
             if place is None:
                 said = "choose one of the places that drop down, or write kotrel.toml: and a record, such as kotrel.toml: unit"
                 self.problem(row.row, WHERE, row.texts.get(WHERE, ""), said)
-                continue
-            if not word or not text:
+            elif not word or not text:
                 self.problem(row.row, VALUE if word else WORD, "", "write both the word and what it means")
-                continue
-            file, table = place
-            path = (*table, word)
-            if (file, path) in taken:
-                self.problem(row.row, WORD, word, f"row {taken[file, path]} has this word, too")
-                continue
-            taken[file, path] = row.row
-            self._word(row, file, path, text)
+            else:
+                file, path = place[0], (*place[1], word)
+                if (first := taken.setdefault((file, path), row.row)) != row.row:
+                    self.problem(row.row, WORD, word, f"row {first} has this word, too")
+                else:
+                    self._word(row, file, path, text)
         for gone in self.edited.gone:
             self._remove(gone, 1)
 

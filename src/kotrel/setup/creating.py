@@ -127,6 +127,10 @@ def create_workspace(
         raise
 
 
+READ_DRAFT = "read the draft in system.toml and delete what people may not load"
+DESCRIBE = "describe its tables in system.toml before the first check (--learn drafts this for you)"
+
+
 def _make_folders(folder: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -186,11 +190,7 @@ def _create(
         if practice_is == "none":
             remarks.append(_with_journal(database) if with_journal else "nothing was created in the database")
     if practice_is == "none":
-        remarks.append(
-            "read the draft in system.toml and delete what people may not load"
-            if learn
-            else "describe its tables in system.toml before the first check (--learn drafts this for you)"
-        )
+        remarks.append(DESCRIBE if not learn else READ_DRAFT)
     _write(folder / "system.toml", description)
     _write(folder / FILE, _settings(address, habits))
     return Made(folder, shown_address(address), practice_is, tuple(remarks), address)

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.description_review import review
-from kotrel.core.description.model import Description, Record
+from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed
@@ -130,15 +130,16 @@ def _fields_of(document: Document, record: Record) -> Document:
     return document["record"][record.name]["field"]
 
 
+def _may_be_counted(field: Field, record: Record) -> bool:
+    """Whether the system may count a field itself, by its kind and its name."""
+    if field.name in record.key or field.kind not in ("number", "quantity", "money", "moment", "date"):
+        return False
+    return field.is_kept or bool(_COUNTED.search(record.storage.columns.get(field.name, field.name)))
+
+
 def _about_kept(record: Record) -> DialogueQuestion | None:
     """Which figures the system counts itself: nobody loads them."""
-    fields = [
-        field
-        for field in record.fields.values()
-        if field.name not in record.key
-        and field.kind in ("number", "quantity", "money", "moment", "date")
-        and (field.is_kept or _COUNTED.search(record.storage.columns.get(field.name, field.name)))
-    ]
+    fields = [field for field in record.fields.values() if _may_be_counted(field, record)]
     if not fields:
         return None
     marked = [str(place) for place, field in enumerate(fields, 1) if field.is_kept]
@@ -186,11 +187,15 @@ def _about_name(record: Record) -> DialogueQuestion | None:
 
 def _about_decimals(record: Record, facts: Sequence[TableFacts]) -> list[DialogueQuestion]:
     """How many decimals a number has that the database keeps without fixed ones."""
-    found = next((each for each in facts if each.name == (record.storage.table or record.name)), None)
+    columns = {
+        column.name: column
+        for table in facts
+        if table.name == (record.storage.table or record.name)
+        for column in table.columns
+    }
     asked = []
     for field in record.fields.values():
-        name = record.storage.columns.get(field.name, field.name)
-        column = next((each for each in found.columns if each.name == name), None) if found else None
+        column = columns.get(record.storage.columns.get(field.name, field.name))
         if column is None or column.kind != "decimal" or column.decimals is not None or field.is_kept:
             continue
 

@@ -84,6 +84,15 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     return _set_up(args, folder, screen)
 
 
+def _planned(args: argparse.Namespace, folder: Path, screen: Screen, asks: bool) -> tuple[InitAnswers, bool]:
+    """What is to be made, and whether its description is drafted; asked where the command line leaves it open."""
+    if not asks or args.system is not None or args.practice or args.journal:
+        return InitAnswers(folder, args.system, AS_EACH_COLUMN), args.learn
+    named = None if args.folder is None and args.workspace is None else folder
+    plan = ask_plan(screen, named)
+    return plan, args.learn or plan.learn
+
+
 def _made_json(made: Made) -> dict[str, Any]:
     return {
         "workspace": str(made.folder),
@@ -103,10 +112,7 @@ def _can_be_asked_about(made: Made, system: str) -> bool:
 def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
     """Makes a workspace; on a terminal, asks what is left open."""
     asks = screen.is_terminal and not (screen.as_json or args.yes)
-    named = None if args.folder is None and args.workspace is None else folder
-    open_choice = args.system is None and not (args.practice or args.journal)
-    plan = ask_plan(screen, named) if asks and open_choice else InitAnswers(folder, args.system, AS_EACH_COLUMN)
-    learn = args.learn or (asks and open_choice and plan.learn)
+    plan, learn = _planned(args, folder, screen, asks)
     system = plan.system or ""
     lists = Path(system.removeprefix("folder:")) if learn and system.startswith("folder:") else None
     with screen.progress(2) as step:

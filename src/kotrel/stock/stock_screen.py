@@ -36,7 +36,9 @@ def _show_table(screen: Screen, found: Stock, every: bool) -> None:
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="dim")
     # Of a period there are so many amounts that codes would be cut.
     named = "item" in found.by and "description" not in found.by and len(found.amounts) <= AMOUNTS_BESIDE_NAMES
-    places = [part for name in found.by for part in ((name, "description") if name == "item" and named else (name,))]
+    places = list(found.by)
+    if named:
+        places.insert(places.index("item") + 1, "description")
     for name in places:
         most = 34 if named and name == "description" else None
         table.add_column(name.replace("_", " "), overflow="ellipsis", max_width=most, no_wrap=True)

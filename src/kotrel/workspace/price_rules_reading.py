@@ -176,13 +176,16 @@ def _guards(reader: _RulesReader, raw: Mapping[str, Any], lists: tuple[str, ...]
     _require_lists(reader, "not_above", [code for pair in pairs for code in pair], lists)
     severities = ("error", "warning", "allowed")
 
+    def most(key: str) -> Decimal | None:
+        return reader.share(raw[key], "guards", key) if key in raw else None
+
     def one(key: str, allowed: tuple[str, ...]) -> Any:
         return reader.one_of(reader.text_of(raw, key, "error", "guards"), allowed, key, "guards", key)
 
     return Guards(
         least_margin={code: reader.share(value, "guards", "least_margin") for code, value in margins.items()},
-        most_up=reader.share(raw["most_up"], "guards", "most_up") if "most_up" in raw else None,
-        most_down=reader.share(raw["most_down"], "guards", "most_down") if "most_down" in raw else None,
+        most_up=most("most_up"),
+        most_down=most("most_down"),
         below_cost=one("below_cost", severities),
         zero=one("zero", severities),
         not_above=tuple((low, high) for low, high in pairs),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 import polars as pl
@@ -27,6 +27,10 @@ def in_reference_order(changes: Iterable[RecordChanges]) -> list[RecordChanges]:
     return ordered
 
 
+def _all_but(one: int, codes: Mapping[int, pl.Series]) -> pl.Series:
+    return pl.concat([codes[one].clear(), *(each for number, each in codes.items() if number != one)])
+
+
 def _of_one_record(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     record = changes[0].record
     own = [field.name for field in record.references if field.to == record.name]
@@ -37,8 +41,7 @@ def _of_one_record(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     left = list(range(len(changes)))
     while left:
         # Those that refer to no new row of the others that are left.
-        others = {n: pl.concat([new[n][:0], *(new[m] for m in left if m != n)]) for n in left}
-        free = [n for n in left if not _refers(changes[n], own, others[n])]
+        free = [n for n in left if not _refers(changes[n], own, _all_but(n, {m: new[m] for m in left}))]
         if not free:
             return ordered + _by_generation([changes[n] for n in left], own)
         ordered += [changes[n] for n in free]

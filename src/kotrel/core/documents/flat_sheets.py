@@ -339,17 +339,16 @@ def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = 
     """
     names = [name for name in record.fields if name in values.columns and not record.fields[name].is_kept]
     shared = ("date", "account") if rest else ("warehouse", "to_warehouse", "item", "quantity", "unit", "remark")
-    takes = set(own) or {name for name in names if name not in shared}
-
-    def mine(field: str | None) -> bool:
-        return field in takes or (field is None and rest and not own)
-
+    takes: set[str | None] = {*own} if own else {name for name in names if name not in shared}
+    if rest and not own:
+        # What concerns the whole sheet.
+        takes.add(None)
     only_header = record.nature == "document" and not any(name in values.columns for name in ("item", "quantity"))
     if not only_header:
         rows = replace(
             rows,
-            findings=tuple(each for each in rows.findings if mine(each.field)),
-            repairs=tuple(each for each in rows.repairs if mine(each.field)),
+            findings=tuple(each for each in rows.findings if each.field in takes),
+            repairs=tuple(each for each in rows.repairs if each.field in takes),
         )
     return replace(
         rows,

@@ -149,10 +149,10 @@ def likely_record(table: Table, records: Sequence[Record], match_on: str | None 
     Args:
         match_on: a field by which rows are found instead of their key: a record with this field comes first.
     """
-    fitting = [matched for record in records if (matched := match_headings(table, record)).sources]
+    fitting = list(filter(lambda each: each.sources, (match_headings(table, record) for record in records)))
     if match_on is not None:
         fitting = [each for each in fitting if match_on in each.sources and each.record.key != (match_on,)] or fitting
-    named = [matched for matched in fitting if matched.has_key and is_called(matched.record, name_of(table))]
+    named = [each for each in fitting if each.has_key and is_called(each.record, name_of(table))]
 
     def best(of: Sequence[Matched]) -> Matched | None:
         return max(of, key=lambda each: (each.fit, -len(each.record.fields)), default=None)

@@ -55,6 +55,11 @@ class Content:
         return self.count > 5 and len(self.distinct) * 2 < self.count
 
     @property
+    def is_numbers(self) -> bool:
+        """True where its values may be numbers as people type them."""
+        return self.kind in (*NUMBERS, "yes/no", "code") and self.share(_has_digit) > 60
+
+    @property
     def longest(self) -> int:
         return int(self.distinct.str.len_chars().max() or 0)  # type: ignore[arg-type]
 
@@ -73,22 +78,20 @@ def objection_to(content: Content, field: Field, record: Record, names: Callable
     """Why the column can hardly feed the field, in words; an empty text where nothing speaks against it."""
     if not content.count:
         return ""
-    is_name, is_key = field.name == record.called, record.key == (field.name,)
     if field.check == "gtin":
-        lists = field.kind == "list"
-        return "" if content.kind == "barcode" or (lists and content.kind == "text") else "it holds no barcodes"
+        fitting = ("barcode", "text") if field.kind == "list" else ("barcode",)
+        return "" if content.kind in fitting else "it holds no barcodes"
     if field.to is not None:
         return _against_reference(content, field, record, names)
     if field.is_decimal:
-        is_number = content.kind in (*NUMBERS, "yes/no", "code") and content.share(_has_digit) > 60
-        return "" if is_number else "it holds no numbers"
+        return "" if content.is_numbers else "it holds no numbers"
     if field.kind in ("date", "moment"):
         return "" if content.kind == "date" else "it holds no dates"
     if field.kind in ("yes_no", "choice"):
         return _against_words(content, field)
     if field.kind == "code":
-        return _against_code(content, is_key)
-    if field.kind == "text" and is_name:
+        return _against_code(content, record.key == (field.name,))
+    if field.kind == "text" and field.name == record.called:
         return _against_name(content)
     return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Sequence
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
@@ -38,12 +38,17 @@ def headings_below(table: Table, records: Iterable[Record], last: int | None = N
     known = _headings_of_all(records)
     found = []
     for row, *cells in table.cells[places].select(ROW, *(column.letter for column in table.columns)).iter_rows():
-        filled = [text for text in cells if text and text.strip()]
-        words = [text for text in filled if folded(text) in known]
-        different = len(set(map(folded, filled))) == len(filled)
-        if different and len(words) >= 2 and len(words) * 3 > len(filled) * 2:
+        if words := _headings_among(cells, known):
             found.append((row, listed([f"“{text.strip()}”" for text in words], 3)))
     return found
+
+
+def _headings_among(cells: Sequence[str | None], known: Collection[str]) -> list[str]:
+    """The headings in a row, where most of its cells, two at least, are headings and no two are the same."""
+    filled = [text for text in cells if text and text.strip()]
+    words = [text for text in filled if folded(text) in known]
+    different = len(set(map(folded, filled))) == len(filled)
+    return words if different and len(words) >= 2 and len(words) * 3 > len(filled) * 2 else []
 
 
 def second_tables(rows: Rows, records: Iterable[Record], last: int | None = None) -> list[FindingGroup]:

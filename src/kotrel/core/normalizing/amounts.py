@@ -206,8 +206,7 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     if read.trouble == "no-number" and (letters := as_digits(text)):
         read = numbers.read_number(letters, mark)
     if read.trouble == "ambiguous" or by.is_doubtful(letters or text, read):
-        first, second = (numbers.read_number(letters or text, one).value for one in (".", ","))
-        return None, "ambiguous-number", f"{first:f} or {second:f}" if first is not None and second is not None else ""
+        return None, "ambiguous-number", _two_readings(letters or text)
     if read.trouble == "other-mark":
         return None, "mixed-marks", ""
     if read.value is None:
@@ -218,6 +217,11 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof
+
+
+def _two_readings(text: str) -> str:
+    first, second = (numbers.read_number(text, mark).value for mark in (".", ","))
+    return f"{first:f} or {second:f}" if first is not None and second is not None else ""
 
 
 def _proof_of_number(text: str, mark: numbers.Mark | None, letters: bool) -> str:

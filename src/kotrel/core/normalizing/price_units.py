@@ -20,6 +20,10 @@ from kotrel.core.values.numbers import read_number
 _MOST_DECIMALS = 12
 
 
+def _in_form(amount: Decimal, about: Field) -> str:
+    return _plain(amount) if about.decimals is None else f"{amount:.{about.decimals}f}"
+
+
 def _long(amount: Decimal) -> str:
     """An amount with all its digits, or with so many that it can be recognised."""
     text = _plain(amount)
@@ -58,7 +62,7 @@ def per_one(
             message = f"{text} for {number:f} is {_long(exact)} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
             wrong.setdefault(("per-uneven", "not exact for one piece"), []).append((row, text, message))
             continue
-        after[-1] = _plain(one) if about.decimals is None else f"{one:.{places}f}"
+        after[-1] = _in_form(one, about)
         if number != 1:
             proof = f"the amount is for {number:f}, as the mapping says"
             done.append((row, _plain(Decimal(text)), _plain(one), proof))

@@ -54,6 +54,13 @@ def cells_of_column(rows: Rows, name: str, values: pl.Series) -> Cells:
     return Cells(numbers, dates, every - numbers - dates)
 
 
+def _once_number_cells(cells: Cells, words: Sequence[str], widths: set[int], candidates: Candidates) -> frozenset[str]:
+    """The same of a workbook, whose cells say themselves which of them are numbers."""
+    widths = widths | {len(text) for text in cells.texts if text.isdecimal()}
+    found = {word: candidates(word) for word in words if word in cells.numbers}
+    return frozenset(word for word, codes in found.items() if len(codes) == 1 and _is_unlike(word, codes[0], widths))
+
+
 def once_numbers(cells: Cells, words: Sequence[str], listed: pl.Series, candidates: Candidates) -> frozenset[str]:
     """The words that the list lacks and that are codes of the list which became numbers.
 
@@ -63,11 +70,7 @@ def once_numbers(cells: Cells, words: Sequence[str], listed: pl.Series, candidat
     """
     widths = set(listed.filter(listed.str.contains(DIGITS)).str.len_chars().unique())
     if not cells.text_file:
-        widths |= {len(text) for text in cells.texts if text.isdecimal()}
-        found = {word: candidates(word) for word in words if word in cells.numbers}
-        return frozenset(
-            word for word, codes in found.items() if len(codes) == 1 and _is_unlike(word, codes[0], widths)
-        )
+        return _once_number_cells(cells, words, widths, candidates)
     digits = [word for word in words if re.match(DIGITS, word)]
     if len(digits) < ENOUGH or any(re.match("^0[0-9]", text) for text in cells.texts):
         return frozenset()

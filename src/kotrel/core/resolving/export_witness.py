@@ -79,17 +79,20 @@ def _not_exported(rows: Rows, base: pl.DataFrame, strange: pl.DataFrame) -> Find
     return rows.group("error", "not-in-export", "a key that was not exported", code, cells)
 
 
+def _compared_fields(rows: Rows, base: pl.DataFrame) -> list[str]:
+    """The fields that the sheet has in columns, and the export had; without the key and what the system keeps."""
+    about = rows.record.fields
+    there = [name for name in rows.fields if name in rows.letters and name in base.columns]
+    return [name for name in there if name not in rows.record.key and not about[name].is_kept]
+
+
 def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.DataFrame:
     """Rows that have all the values of another exported row, which is not in the sheet with them:
     ``ROW``, the code, ``was of``.
     """
     record = rows.record
     key, code = list(record.key), record.code
-    fields = [
-        name
-        for name in rows.fields
-        if name not in key and name in base.columns and not record.fields[name].is_kept and name in rows.letters
-    ]
+    fields = _compared_fields(rows, base)
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
     if not fields or not base.height:
         return nothing

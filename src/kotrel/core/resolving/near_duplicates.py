@@ -34,6 +34,12 @@ NAMED = 3
 """So many of the keys that may be meant are named."""
 
 
+def _is_typed_code(rows: Rows, name: str) -> bool:
+    """Whether a field has codes that people make up, in a column of the sheet."""
+    about = rows.record.fields[name]
+    return about.to is None and about.kind in ("code", "text") and name in rows.letters
+
+
 def find_near_keys(
     rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
 ) -> list[FindingGroup]:
@@ -45,8 +51,7 @@ def find_near_keys(
     """
     record = rows.record
     name = record.code
-    about = record.fields[name]
-    if about.to is not None or about.kind not in ("code", "text") or name not in rows.letters:
+    if not _is_typed_code(rows, name):
         return []
     wanted = new() & rows.values[name].is_not_null()
     if really_new:
@@ -219,13 +224,19 @@ NAMESAKES = 50
 """With more rows of one name that differ, the name tells them apart no more."""
 
 
+def _agree(fields: Sequence[str]) -> pl.Expr:
+    """Whether all values that a row has are those of the row beside it, and they are enough."""
+    agrees = [pl.col(each).is_null() | pl.col(each).eq_missing(pl.col(f"held {each}")) for each in fields]
+    filled = pl.sum_horizontal(pl.col(each).is_not_null().cast(pl.Int32) for each in fields)
+    return pl.all_horizontal(agrees) & (filled >= ENOUGH - 1)
+
+
 def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) -> list[FindingGroup]:
     """A warning at the key of each new row whose other values are all those of a row with another key."""
     record = rows.record
-    name = record.called
-    if len(record.key) > 1 or name is None or name not in rows.fields or name in record.key:
+    name, key = record.called, record.key[0]
+    if len(record.key) > 1 or name is None or name not in rows.fields or name == key:
         return []
-    key = record.key[0]
     fresh = rows.values.filter(new() & rows.values[name].is_not_null())
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
     if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
@@ -236,10 +247,7 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     held = held.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
     held = held.filter(pl.len().over(f"held {name}") <= NAMESAKES)
     pairs = fresh.select(ROW, key, *fields).join(held, left_on=name, right_on=f"held {name}", how="inner")
-    others = [each for each in fields if each != name]
-    agrees = [pl.col(each).is_null() | pl.col(each).eq_missing(pl.col(f"held {each}")) for each in others]
-    filled = pl.sum_horizontal(pl.col(each).is_not_null().cast(pl.Int32) for each in others)
-    same = pairs.filter(pl.all_horizontal(agrees) & (filled >= ENOUGH - 1) & (pl.col(key) != pl.col("held key")))
+    same = pairs.filter(_agree([each for each in fields if each != name]) & (pl.col(key) != pl.col("held key")))
     same = same.unique(ROW, keep="first").sort(ROW)
     if not same.height:
         return []

@@ -21,6 +21,15 @@ from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.table import Table
 
 
+def _remarks(filled: int, settled: int, again: bool) -> list[str]:
+    """What is said of rows that were given an end, and of rows after whose end something was settled."""
+    said = [f"{count(filled, 'row ends', 'rows end')} where another begins or ended"] if filled else []
+    if settled:
+        what = "what was in force before begins again after" if again else "nothing is in force after"
+        said.append(f"{what} {count(settled, 'row')} with an end")
+    return said
+
+
 def follow_periods(
     rows: Rows, state: SystemState, new: Callable[[], pl.Series], after_end: AfterEnd | None = None
 ) -> tuple[Rows, tuple[Consequence, ...], list[str]]:
@@ -53,13 +62,9 @@ def follow_periods(
     ended = points.filter(
         ~pl.col("is new") & ~pl.col("end is given") & pl.col("is cut") & pl.col("cause").is_not_null()
     )
-    remarks = [f"{count(filled.height, 'row ends', 'rows end')} where another begins or ended"] if filled.height else []
+    remarks = _remarks(filled.height, left["cause"].n_unique() if after_end is not None else 0, again is not None)
     if left.height and after_end is None:
         rows = rows.with_findings(_nothing_follows(rows, left, last))
-    elif left.height:
-        number = left["cause"].n_unique()
-        what = "what was in force before begins again after" if again is not None else "nothing is in force after"
-        remarks.append(f"{what} {count(number, 'row')} with an end")
     begun = () if again is None else (again,)
     if not ended.height:
         return rows, begun, remarks

@@ -100,6 +100,14 @@ def require_known_options(options: LoadOptions, description: Description, record
         match_group(description.records[records[0]], options.match_on)
 
 
+def _repaired(
+    rows: Rows, state: SystemState, options: LoadOptions, conventions: Conventions, by_other_codes: bool
+) -> Rows:
+    # Where the key column holds other codes, the list of keys proves nothing of them.
+    only = [name for name in rows.fields if name not in rows.record.key] if by_other_codes else None
+    return repair(rows, state, conventions.spellings, only, (ALL,) if options.only == "new" else options.new_codes)
+
+
 def _about_new_keys(
     rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
 ) -> list[FindingGroup]:
@@ -126,9 +134,7 @@ def ready_rows(
     record = rows.record
     options = options.of(record.name)
     dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
-    # Where the key column holds other codes, the list of keys proves nothing of them.
-    only = None if dotted is None else [name for name in rows.fields if name not in record.key]
-    rows = repair(rows, state, conventions.spellings, only, (ALL,) if options.only == "new" else options.new_codes)
+    rows = _repaired(rows, state, options, conventions, dotted is not None)
     rows, remarks = _with_keys(rows, base, dotted, state, options)
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     rows = filled_keys(rows, state, sets, conventions)

@@ -4,7 +4,7 @@ reports those that are lost.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 import polars as pl
@@ -67,6 +67,10 @@ def keep_as_held(rows: Rows, state: SystemState, only: Collection[str] | None = 
     return replace(rows, values=values, repairs=tuple(repairs)) if values is not rows.values else rows
 
 
+def _folded(parts: Iterable[str | None]) -> tuple[str, ...]:
+    return tuple(folded(part or "") for part in parts)
+
+
 def found_by_fields(
     rows: Rows, name: str, source: Source, target: Record, state: SystemState
 ) -> dict[str, tuple[str, str, str]]:
@@ -95,10 +99,10 @@ def found_by_fields(
     every = pl.concat([*held, *coming]).drop_nulls(key).unique()
     codes: dict[tuple[str, ...], set[str]] = {}
     for code, *parts in every.iter_rows():
-        codes.setdefault(tuple(folded(part or "") for part in parts), set()).add(code)
+        codes.setdefault(_folded(parts), set()).add(code)
     found: dict[str, set[str]] = {}
     for *parts, value in given.iter_rows():
-        found.setdefault(value, set()).update(codes.get(tuple(folded(part or "") for part in parts), {""}))
+        found.setdefault(value, set()).update(codes.get(_folded(parts), {""}))
     proof = f"the only {target.title.lower()} with this {listed_and([target.fields[field].title.lower() for field in fields])}"
     return {
         value: (next(iter(there)), "other-code", proof)
@@ -262,6 +266,13 @@ def repair(
     return replace(rows, values=values, repairs=repairs, findings=findings)
 
 
+def _lost(rows: Rows, about: Field, column: _RepairedColumn) -> list[FindingGroup]:
+    """What of a field's values is lost for good."""
+    if about.kind in ("code", "reference"):
+        return lost_codes(rows, about, column.values, column.repairs)
+    return lost_texts(rows, about, column.values) if about.kind == "text" else []
+
+
 def _repaired_field(
     rows: Rows,
     name: str,
@@ -283,18 +294,16 @@ def _repaired_field(
             _repair_reference(column, state, target, spellings.get(target.name, {}))
     elif about.check == "gtin" and about.kind != "list":
         column.repairs |= repaired_barcodes(column.rows, about.name, state)
-    elif rows.record.key == (name,) and source is not None and found_by:
-        column.repairs |= found_by_fields(rows, name, source, rows.record, state)
-        return _found_key(column, source)
     elif rows.record.key == (name,):
+        if source is not None and found_by:
+            column.repairs |= found_by_fields(rows, name, source, rows.record, state)
+            return _found_key(column, source)
         _repair_key(column, state, really_new)
     elif about.kind == "text":
         _repair_texts(column)
     repairs: list[RepairGroup] = []
     after = _repaired(column, repairs) if column.repairs else column.values
-    if about.kind in ("code", "reference"):
-        return after, repairs, lost_codes(rows, about, column.values, column.repairs)
-    return after, repairs, lost_texts(rows, about, column.values) if about.kind == "text" else []
+    return after, repairs, _lost(rows, about, column)
 
 
 def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list[RepairGroup], list[FindingGroup]]:

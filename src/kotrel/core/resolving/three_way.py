@@ -97,25 +97,21 @@ def only_edited(
         left_alone = moved & ~edited
         moved_cells += int(left_alone.sum())
         both = edited & moved & says.ne_missing(stands)
-        if both.any() and clash is None:
+        if clash is None and both.any():
             said = pl.DataFrame({ROW: values[ROW], "says": says, "was": was, "stands": stands}).filter(both)
             findings.append(_clashes(rows, name, said))
-        elif both.any():
+        elif clash is not None:
             clashed += int(both.sum())
-            if clash == "system":
-                edited = edited & ~both
-                clears = None if clears is None else clears & ~both
+            edited, clears = _settled(edited, clears, both, clash)
         if clears is not None:
             columns.append(clears.alias(clearing(name)))
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
-    if lost:
-        findings += _lost_letters(rows, export, edited_rows, fields)
+    findings += _lost_letters(rows, export, edited_rows, fields) if lost else []
     gone = exported & ~there
     if gone.any():
         columns = _with_gone(columns, rows, gone, clash)
-        if clash is None:
-            findings += _find_gone_rows(rows, gone & edited_rows)
+        findings += _find_gone_rows(rows, gone & edited_rows) if clash is None else []
     done = replace(
         rows,
         values=values.with_columns(columns),
@@ -151,6 +147,15 @@ def _edited(
     if clear:
         return edited, emptied if clears is None else emptied | clears, 0
     return edited & ~emptied, clears, int(emptied.sum())
+
+
+def _settled(
+    edited: pl.Series, clears: pl.Series | None, both: pl.Series, clash: Clash
+) -> tuple[pl.Series, pl.Series | None]:
+    """What is edited and cleared, where the cells that both have changed are settled as ``clash`` says."""
+    if clash != "system":
+        return edited, clears
+    return edited & ~both, None if clears is None else clears & ~both
 
 
 def _settled_clashes(number: int, clash: Clash) -> list[str]:

@@ -4,7 +4,7 @@ their values become further columns.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import polars as pl
@@ -58,6 +58,14 @@ class NotFound:
     cells: pl.DataFrame
 
 
+def _keys_meant(keys: pl.Series, there: Collection[str]) -> list[str | None]:
+    """The key of the table that each value means: itself, else the one with other capitals."""
+    loose = {key.casefold(): key for key in there}
+    distinct = keys.unique().drop_nulls()
+    meant = {key: key if key in there else loose.get(key.casefold()) for key in distinct}
+    return [None if key is None else meant[key] for key in keys]
+
+
 def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | None]:
     """The table with a further column for each column of values, ``[NAME.Heading]`` or ``[NAME]``; and what was not
     found.
@@ -69,8 +77,7 @@ def with_looked_up(table: Table, known: LookupTable) -> tuple[Table, NotFound | 
     keys = as_shown(table, origin.letter).str.strip_chars()
     keys = keys.set(keys == "", None)
     some = next(iter(known.values.values()), {})
-    loose = {key.casefold(): key for key in some}
-    meant = [None if key is None else key if key in some else loose.get(key.casefold()) for key in keys]
+    meant = _keys_meant(keys, some)
     lost = pl.Series(meant, dtype=pl.String).is_null()
     last = max(index_of(column.letter) for column in (*table.columns, *table.looked_up))
     cells, added = table.cells, []

@@ -39,9 +39,9 @@ def below_the_table(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> 
     left: list[tuple[str, int, str]] = []
     notes: list[tuple[str, int, str]] = []
     for back in range(1, len(last)):
-        filled = [text for text in last[-back] if text and text.strip()]
+        filled = list(filter(None, ((text or "").strip() for text in last[-back])))
         row = numbers[-back]
-        words = filled[0].strip() if filled else ""
+        words = "".join(filled[:1])
         if _TOTAL.match(words) and len(filled) < usual:
             left += [*notes, ("totals row", row, words)]
         elif _is_note(last[-back], words, keyed):
@@ -108,6 +108,18 @@ _NOISE = Decimal("1e-8")
 """A sum that a spreadsheet has calculated may differ by so much from the exact one."""
 
 
+def _thin_rows(body: pl.DataFrame) -> tuple[int, list[int]]:
+    """How many cells a row usually has, and the rows with fewer."""
+    # Columns that are filled throughout make no row thinner than another.
+    gappy = [name for name in body.columns if body[name].null_count()]
+    if not gappy:
+        return body.width, []
+    full = body.width - len(gappy)
+    filled = body.select(pl.sum_horizontal(pl.col(gappy).is_not_null().cast(pl.Int32)) + full).to_series()
+    usual = int(filled.quantile(0.75, interpolation="higher") or 0)
+    return usual, (filled < usual).arg_true().to_list()
+
+
 def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begins: bool = True) -> pl.Series | None:
     """Boolean for each row of a table: it is the total of rows above it, not data. None where there is no total.
 
@@ -119,18 +131,11 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
     """
     if body.height < 3 or body.width < 3:
         return None
-    # Columns that are filled throughout make no row thinner than another.
-    gappy = [name for name in body.columns if body[name].null_count()]
-    if not gappy:
-        return None
-    full = body.width - len(gappy)
-    filled = body.select(pl.sum_horizontal(pl.col(gappy).is_not_null().cast(pl.Int32)) + full).to_series()
-    usual = int(filled.quantile(0.75, interpolation="higher") or 0)
-    thin = (filled < usual).arg_true()
+    usual, thin = _thin_rows(body)
     if usual < 3 or not 0 < len(thin) <= MOST_THIN:
         return None
     found: list[int] = []
-    for place in thin.to_list():
+    for place in thin:
         start = found[-1] + 1 if found else 0
         of_all = place == 0 and begins
         if _is_total_of_all(body) if of_all else _is_total_row(body, place, start, usual):

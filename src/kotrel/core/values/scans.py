@@ -108,11 +108,10 @@ def _elements(text: str) -> dict[str, str] | None:
 def _scan(parts: dict[str, str], today: date) -> Scan | None:
     code = parts.get("01") or parts.get("02") or ""
     amount = parts.get("30") or parts.get("37")
-    if len(code) != 14 or not is_gtin(code) or not (amount or "0").isdigit():
-        return None
     last_day = parts.get("17") or parts.get("15")
-    expiry = None if last_day is None else _day(last_day, today)
-    if last_day is not None and expiry is None:
+    expiry = _day(last_day, today) if last_day else None
+    known = len(code) == 14 and is_gtin(code) and (amount or "0").isdigit()
+    if not known or (last_day and expiry is None):
         return None
     measure = next((name for name in parts if MEASURE.fullmatch(name) or AMOUNT.fullmatch(name)), "")
     return Scan(code, Decimal(amount) if amount else None, parts.get("10"), parts.get("21"), expiry, measure)

@@ -19,14 +19,14 @@ def could_become(code: str, shown: str) -> bool:
         # A program that saves in an old encoding writes a question mark for each letter that this lacks.
         return all(one == other or (other == "?" and not one.isascii()) for one, other in zip(code, shown, strict=True))
     number, seen = as_number(code), as_number(shown.replace(",", "."))
-    if number is not None:
-        if seen is not None and (seen == number or _cut(code) == shown):
+    if number is not None and seen is not None:
+        if seen == number or _cut(code) == shown:
             return True
         if "E+" in shown.upper():
             # In exponent form, only the first digits are left.
             mantissa = shown.upper().partition("E")[0].replace(",", ".")
             digits = len(mantissa.partition(".")[2])
-            return seen is not None and f"{number:.{digits}e}" == f"{seen:.{digits}e}"
+            return f"{number:.{digits}e}" == f"{seen:.{digits}e}"
     if became(code, days_shown(shown)):
         return True
     said = read_yes_no(code)

@@ -42,12 +42,14 @@ class Staying:
     archived: int = 0
 
 
-def _parted(each: RecordChanges, keys: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """Rows that would be removed and have one of the keys, and all others."""
+def _parted(each: RecordChanges, keys: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame, set[str]]:
+    """Rows that would be removed and have one of the keys, all others, and the keys of the first in words."""
     key = list(each.record.key)
-    stayed = each.frame.join(keys, left_on=[before(name) for name in key], right_on=key, how="semi", nulls_equal=True)
+    own = [before(name) for name in key]
+    stayed = each.frame.join(keys, left_on=own, right_on=key, how="semi", nulls_equal=True)
     stayed = stayed.filter(pl.col(ACTION) == "removed")
-    return stayed, each.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
+    left = each.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
+    return stayed, left, set(stayed.select(pl.concat_str(own, separator=" / ")).to_series())
 
 
 def _stay_in_words(record: Record, rows: int, archived: bool) -> str:
@@ -84,20 +86,19 @@ def with_staying_rows(
         if keys is None:
             done.append(each)
             continue
-        key = list(record.key)
-        stayed, left = _parted(each, keys)
+        stayed, left, names = _parted(each, keys)
         if left.height:
             done.append(replace(each, frame=left, origin=None))
         if not stayed.height:
             continue
-        names = set(stayed.select(pl.concat_str([before(name) for name in key], separator=" / ")).to_series())
         moved = names & _moved_by_others(reading, description, record, keys, posted)
         ways = [way for way in ways if not _is_of_own_documents(way, record, names - moved)]
-        removed = stayed.select(pl.col(before(name)).alias(name) for name in key)
+        removed = stayed.select(pl.col(before(name)).alias(name) for name in record.key)
         ways += refer_to(reading, description, record, removed, [*reversal, *gone], kept)
         withdrawn = _withdrawn(reading, each, stayed)
-        done += filter(None, (withdrawn,))
-        archived += withdrawn.count("changed") if withdrawn is not None else 0
+        if withdrawn is not None:
+            done.append(withdrawn)
+            archived += withdrawn.count("changed")
         remarks.append(_stay_in_words(record, stayed.height, withdrawn is not None))
     return Staying(tuple(done), tuple(dict.fromkeys(ways)), tuple(remarks), archived)
 

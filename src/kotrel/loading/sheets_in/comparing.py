@@ -138,14 +138,23 @@ def _not_in_other(path: Path, mine: Mapping[str, tuple[Record, Comparable]], oth
     ]
 
 
+def _left_out(records: Sequence[str], parts: Sequence[SheetComparison]) -> list[str]:
+    compared = {part.record.name for part in parts if part.record is not None}
+    return [name for name in records if name not in compared]
+
+
+def _have_keys(understood: Sequence[Sequence[Understood]], records: Collection[str]) -> bool:
+    """Whether every sheet with rows of these records has their key."""
+    return all(each.rows.has_key for file in understood for each in file if each.rows.record.name in records)
+
+
 def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key: str | None) -> Compared | None:
     """None where the files have no record in common, or a sheet lacks its key,
     or the key is in none of them as a field.
     """
     old, new = (by_record(each) for each in understood)
     shared = [name for name in old if name in new]
-    read = [each.rows for file in understood for each in file if each.rows.record.name in shared]
-    if not read or not all(rows.has_key for rows in read):
+    if not shared or not _have_keys(understood, shared):
         return None
     # Where a mapping makes the codes, they are not in the sheet.
     if key is None and any(_is_blank(side[name], side[name][0].key) for name in shared for side in (old, new)):
@@ -160,8 +169,7 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
         return None
     remarks = _of_files(files, [_remarks(each) for each in understood])
     remarks += [*_not_in_other(files[0], old, new), *_not_in_other(files[1], new, old)]
-    compared = {part.record.name for part in parts if part.record is not None}
-    remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in shared if name not in compared]
+    remarks += [f"as {name}, nothing has “{key}”: it is not compared" for name in _left_out(shared, parts)]
     return Compared(*files, tuple(parts), tuple(dict.fromkeys(remarks)))
 
 

@@ -71,15 +71,18 @@ def _said_columns(document: Document) -> set[str]:
     return {folded(each) for each in said}
 
 
-def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> DialogueQuestion:
-    values = values_shown(table, column)
+def _asked_of(column: Column, values: str, record: Record, proposed: Field | None) -> str:
+    name = f"{column_named(column)} ({values})"
     if proposed is not None:
-        asked = f"Column {column_named(column)} ({values}): is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
-    elif (opposite := opposite_field(column.heading, record)) is not None:
+        return f"Column {name}: is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
+    if (opposite := opposite_field(column.heading, record)) is not None:
         title = opposite.title.lower()
-        asked = f"Column {column_named(column)} ({values}) says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
-    else:
-        asked = f"No field uses column {column_named(column)} ({values}). Enter skips it, or type a field's name"
+        return f"Column {name} says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
+    return f"No field uses column {name}. Enter skips it, or type a field's name"
+
+
+def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> DialogueQuestion:
+    asked = _asked_of(column, values_shown(table, column), record, proposed)
 
     def take(document: Document, said: str) -> str | None:
         answer = read_yes_no(said or "yes") if proposed is not None else None
@@ -292,6 +295,11 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
     return found
 
 
+def is_choice_of(said: str, field: Field) -> bool:
+    """Whether an answer is one of the words of a choice; of another field, any is."""
+    return not field.choices or folded(said) in map(folded, field.choices)
+
+
 def _feed_by_letter(document: Document, table: Table, field: Field, letter: str) -> str | None:
     column = next((each for each in table.columns if each.letter == letter), None)
     if column is None:
@@ -311,8 +319,8 @@ def about_value(
             return None
         if said.startswith("=") and key == "fixed":
             return _feed_by_letter(document, table, field, said[1:].upper())
-        code = known.code_of(said) if known is not None else said
-        if code is None or (field.choices and folded(said) not in map(folded, field.choices)):
+        code = known.code_of(said) if known is not None else said if is_choice_of(said, field) else None
+        if code is None:
             return not_listed(known, said) if known is not None else f"it is one of {listed(field.choices)}"
         if key != "fixed" and field.name in document["field"]:
             document["field"][field.name].add(key, code)

@@ -53,6 +53,10 @@ class Mapped:
         return f"kotrel check {self.table.file}" + ("" if self.table.heading_row else f" --map {self.path.stem}")
 
 
+def _names_of_filled(tables: Sequence[Table]) -> list[str]:
+    return [each.sheet for each in tables if each.rows]
+
+
 def _without(columns: Sequence[Column], used: Collection[Column]) -> list[Column]:
     return [column for column in columns if column not in used]
 
@@ -106,7 +110,7 @@ def map_file(
         remember_used(workspace.hidden, f"{FOLDER}/{saved.name}", path)
     proposed = [habits.day[0]] if habits.day is not None else []
     fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
-    others_read = tuple(each.sheet for each in others if each.rows)
+    others_read = tuple(_names_of_filled(others))
     return Mapped(
         table,
         record,

@@ -81,9 +81,8 @@ def match_tables(
             # One that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping
             # adds.
             others = [table for table in others if _nearly([table], workspace, wanted) is None]
-        every = records or list(readable.values())
-        filled = [each for each in others if each.rows]
-        chosen += _by_headings(filled or ([] if chosen else others), every, wanted, bool(chosen))
+        filled = list(filter(lambda each: each.rows, others)) or ([] if chosen else others)
+        chosen += _by_headings(filled, records or list(readable.values()), wanted, bool(chosen))
     if not chosen:
         if (nearly := _nearly(tables, workspace, wanted)) is not None and wanted.record is None:
             raise _nearly_fits(*nearly)

@@ -24,7 +24,7 @@ from kotrel.core.tables.reading_limits import Limits
 from kotrel.core.tables.table import Grid, Table
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.made_texts import said_of_made
-from kotrel.loading.sheets_in.sheet_choice import match_tables
+from kotrel.loading.sheets_in.sheet_choice import ChosenSheets, match_tables
 from kotrel.sheets.log_lines import table_of_lines
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.sheets.opening_files import TEXT_ENDINGS, is_old_text, open_sheets
@@ -75,6 +75,13 @@ LONG = 20_000_000
 """Bytes of a text file from which its first lines are looked at beforehand."""
 
 
+def _tell_expected(chosen: Sequence[ChosenSheets], expect: Expect) -> None:
+    """Says early which records and fields are coming, so that the system's rows can be read meanwhile."""
+    for table, matches, *_ in chosen:
+        for matched in matches:
+            expect(matched.record, list(matched.sources), table.rows)
+
+
 def _about_file(blank: Sequence[str]) -> list[str]:
     return [f"sheets without rows: {', '.join(f'“{sheet}”' for sheet in blank)}"] if blank else []
 
@@ -112,9 +119,7 @@ def understand_file(
     exported = export is not None or forgotten is not None
     chosen, not_read = match_tables(tables, workspace, wanted, str(path), exported)
     if expect is not None:
-        for table, matches, *_ in chosen:
-            for matched in matches:
-                expect(matched.record, list(matched.sources), table.rows)
+        _tell_expected(chosen, expect)
     step("tidying values")
     found: list[Understood] = []
     for name in dict.fromkeys(each.mapping for each in chosen if each.mapping):

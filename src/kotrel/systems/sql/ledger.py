@@ -18,6 +18,12 @@ from kotrel.systems.sql.stock_list import listed_sums
 from kotrel.systems.sql.store import Store, key_condition, read_rows, store_of
 
 
+def _have(balances: Record, by: Sequence[str], query: LedgerQuery) -> bool:
+    """Whether the balances answer a question, too: they are kept by all that is asked for."""
+    asked = {*by, *(name for name, _ in query.among)}
+    return not query.is_dated and asked <= set(balances.fields)
+
+
 def ledger_sums(database: Database, description: Description, query: LedgerQuery, last: bool = False) -> pl.DataFrame:
     """Sums of the ledger; see :meth:`kotrel.systems.interface.Reading.ledger_sums`.
 
@@ -31,9 +37,7 @@ def ledger_sums(database: Database, description: Description, query: LedgerQuery
         return listed_sums(database, description, query)
     by = [name for name in query.by if name in ledger.fields]
     balances = description.balances
-    # The balances have it too, where they are kept by all that is asked for.
-    asked = {*by, *(name for name, _ in query.among)}
-    if balances is not None and not last and not query.is_dated and asked <= set(balances.fields):
+    if balances is not None and not last and _have(balances, by, query):
         ledger = balances
     store = store_of(description, ledger, database.dialect)
     conditions, values = _conditions(database, store, query)

@@ -96,9 +96,9 @@ def clear(
         detail = (error.diag.message_detail or "").strip()
         return RowRefused(f"{words}. {detail}" if detail else words)
     if isinstance(error, errors.LockNotAvailable):
-        who = whom_we_wait_for()
+        who = whom_we_wait_for() or "another program"
         return OutOfReach(
-            f"{name} is in use: {who or 'another program'} holds a lock that this needs; waited {WAIT_SECONDS} s",
+            f"{name} is in use: {who} holds a lock that this needs; waited {WAIT_SECONDS} s",
             "Wait until it has finished, or ask its administrator to end it; then run this again.",
             "system-busy",
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Collection
 
 import polars as pl
 
@@ -115,6 +116,11 @@ class Stage:
             f"WHERE {quoted('load')} = {number} AND line BETWEEN {self.lines.start} AND {self.lines.stop - 1}"
         )
 
+    def _looked_up(self, field: Field, by_id: Collection[str]) -> str:
+        """A staged value, or the number that stands for it."""
+        value = f"c.{staged('to', field.name)}"
+        return self.store.stored(self.database, value, field) if field.name in by_id else value
+
     def _copy(self) -> None:
         database, store = self.database, self.store
         by_id = [field.name for field in self.fields if store.target_by_id(field)]
@@ -133,19 +139,10 @@ class Stage:
         database.analyse(table)
         if by_id:
             # Numbers that stand for codes are looked up when the rows are merged: by then all of them exist.
-            columns = [
-                (
-                    store.stored(database, f"c.{staged('to', field.name)}", field)
-                    if field.name in by_id
-                    else f"c.{staged('to', field.name)}"
-                )
-                + f" AS {staged('to', field.name)}"
-                for field in self.fields
-            ]
-            more = [f"c.{staged('is', each)}" for each in self.partly] + [
-                f"c.{staged('raw', each)}" for each in self.raw
-            ]
-            self._select = f"SELECT c.line, c.action, {', '.join([*columns, *more])} FROM {table} AS c"
+            columns = [f"{self._looked_up(field, by_id)} AS {staged('to', field.name)}" for field in self.fields]
+            columns += [f"c.{staged('is', each)}" for each in self.partly]
+            columns += [f"c.{staged('raw', each)}" for each in self.raw]
+            self._select = f"SELECT c.line, c.action, {', '.join(columns)} FROM {table} AS c"
             database.look_at_stage("kotrel_stage", self._select)
 
     def renew(self) -> None:
