@@ -1,4 +1,4 @@
-"""Whether the functions of the program are simple enough: none over 25, and no more over 15 than there were."""
+"""Whether the functions of the program are simple enough: none over 25, and few over 15."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from radon.complexity import cc_visit
 
 SOURCE = Path(__file__).parents[1] / "src"
 NONE_OVER = 25
-MANY_OVER, MANY = 15, 238
-"""The second number only ever goes down; the aim is 40."""
+MANY_OVER, MANY = 15, 40
+"""A function over 15 has to read well as it is; so many may be."""
 
 
 def _whole(block: Any) -> int:

@@ -9,6 +9,7 @@ from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -168,7 +169,7 @@ class _Collecting:
         said = "" if stamp else _said_of(options) + (" counted again" if options.recount else "")
         fingerprint = _fingerprint(path) + said
         known_files = self.count.files()
-        if any(each.fingerprint == fingerprint for each in known_files):
+        if fingerprint in {each.fingerprint for each in known_files}:
             return CollectedFile(path, "again")
         source, round_ = _source_of(stamp, self.name, path, options, known_files)
         sheet = self._sheet(path, round_)
@@ -183,7 +184,7 @@ class _Collecting:
         sheets = tuple(each.rows for each in found)
         if not all(Checked(rows).ok for rows in sheets):
             return CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read))
-        finds = [find for each in found for find in each.finds]
+        finds = list(chain.from_iterable(each.finds for each in found))
         lines = self._with_finds(pl.concat([each.lines for each in found]), finds)
         at, blank, aside = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found), 0
         if not stamp:

@@ -180,6 +180,11 @@ def _show_file(screen: Screen, each: CollectedFile) -> None:
         screen.show(Text(f"  {text}", style="yellow"))
 
 
+def _left_open(planned: Posting) -> list[CountLine]:
+    closed = {each.line.place.number for each in planned.adjusted}
+    return [line for line in planned.state.lines if line.place.number not in closed]
+
+
 def _values_by_reason(planned: Posting) -> dict[str, list[Decimal]]:
     kinds: dict[str, list[Decimal]] = {}
     for each in planned.adjusted:
@@ -193,10 +198,9 @@ def show_posting(screen: Screen, planned: Posting) -> None:
         screen.show(f"  {why}: {count(len(values), 'line')}, value {money_text(sum(values, Decimal(0)))}")
     where = listed(planned.documents) or ("the list of stock" if planned.changed else "no document")
     screen.show(f"  adjusted: {count(len(planned.changed), 'line')} in {where}, net {money_text(planned.net)}")
-    closed = {each.line.place.number for each in planned.adjusted}
-    left = [line for line in planned.state.lines if line.place.number not in closed]
-    undecided = sum(1 for line in left if line.undecided)
-    out = sum(1 for each in planned.adjusted if each.line.recount)
+    left = _left_open(planned)
+    undecided = sum(line.undecided for line in left)
+    out = sum(bool(each.line.recount) for each in planned.adjusted)
     if out:
         screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
     _show_suspected(screen, [each.line for each in planned.adjusted if each.line.remarks])

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
@@ -186,14 +187,14 @@ def _summed(
         key = (item, unit, place, line.scan.lot, line.scan.serial)
         first, amount = sums.get(key, (line.row, Decimal(0)))
         sums[key] = (first, amount + (line.quantity or 0))
-    rows = [
+    rows: list[list[Any]] = [
         [first, item, unit, place, lot, serial, f"{amount:f}"]
         for (item, unit, place, lot, serial), (first, amount) in sums.items()
     ]
     texts = {line.row: line.text for line in lines}
-    firsts = [first for first, _ in sums.values()]
+    firsts = [int(row[0]) for row in rows]
     cells = pl.DataFrame(
-        {ROW: firsts, "A": [texts[first] for first in firsts]}, schema={ROW: pl.UInt32, "A": pl.String}
+        {ROW: firsts, "A": list(map(texts.__getitem__, firsts))}, schema={ROW: pl.UInt32, "A": pl.String}
     )
     table = Table(str(path), "", 0, (column,), cells, {"A": "text"})
     schema = {ROW: pl.UInt32, **dict.fromkeys(("item", "unit", "bin", "lot", "serial", "counted"), pl.String)}
@@ -202,7 +203,7 @@ def _summed(
     )
     if bad:
         where_bad, messages = zip(*bad, strict=True)
-        table_of = cells_of(where_bad, [texts[row] for row in where_bad], messages)
+        table_of = cells_of(where_bad, list(map(texts.__getitem__, where_bad)), messages)
         made = made.with_findings(
             [made.group("error", "unknown-code", "scanned lines that cannot be counted", None, table_of)]
         )

@@ -43,7 +43,8 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     found = _written(rows)
     if not found or unit.to is None:
         return rows
-    counted, units = _read_units(found, state.listed(target := state.description.records[unit.to]), target)
+    target = state.description.records[unit.to]
+    counted, units = _read_units(found, state.listed(target), target)
     if not counted:
         return rows
     values = rows.values
@@ -53,8 +54,8 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     other = [row for row in counted if held[row] not in (None, units[row])]
     read = {row: text for row, text in counted.items() if row not in other}
     values = values.with_columns(_replaced("counted", read), _replaced("unit", {row: units[row] for row in read}))
-    findings = [_without(group, counted) for group in rows.findings]
-    done = replace(rows, values=values, findings=tuple(group for group in findings if group.count))
+    findings = filter(lambda group: group.count, (_without(group, counted) for group in rows.findings))
+    done = replace(rows, values=values, findings=tuple(findings))
     if not other:
         return done
     said = {row: found[row][0] for row in other}

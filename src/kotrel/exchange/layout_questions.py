@@ -5,12 +5,12 @@ and dates that can be read in two ways.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.layouts.draft_model import DraftColumn, Drafted
+from kotrel.core.layouts.draft_model import Draft, DraftColumn, Drafted
 from kotrel.core.layouts.layout import SOURCES
 from kotrel.core.layouts.sample_values import yes_and_no
 from kotrel.core.matching.opposites import opposite_field
@@ -29,6 +29,10 @@ _WAYS = (
 )
 
 
+def _waiting(draft: Draft, setting: str, among: Collection[int]) -> list[DraftColumn]:
+    return [each for each in draft.columns if each.waits_for == setting and each.place in among]
+
+
 def _is_as_saved(column: DraftColumn, saved: Sequence[Any]) -> bool:
     return column.place < len(saved) and column.heading == saved[column.place].get("heading", "")
 
@@ -41,13 +45,12 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
     still = {each.place for each in draft.columns if _is_as_saved(each, saved)} & set(open_columns(document))
     asked: list[DialogueQuestion] = []
     for setting, ways in (("date", draft.dates), ("decimal_mark", (".", ","))):
-        if columns := [each for each in draft.columns if each.waits_for == setting and each.place in still]:
+        if columns := _waiting(draft, setting, still):
             asked.append(_about_reading(setting, ways, columns))
-            still -= {each.place for each in columns}
-    if laid.fresh:
-        asked += [
-            _about_supposed(key, draft.settings) for key in ("decimal_mark", "yes") if _is_supposed(key, draft.settings)
-        ]
+            still.difference_update(each.place for each in columns)
+    for key in ("decimal_mark", "yes") if laid.fresh else ():
+        if _is_supposed(key, draft.settings):
+            asked.append(_about_supposed(key, draft.settings))
     for column in draft.columns:
         if column.place in still:
             asked.append(_about_source(column, None, record))

@@ -7,6 +7,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -53,6 +54,11 @@ class Written:
     former: tuple[Path, ...] = ()
 
 
+def _remember_used(layouts: Sequence[Layout], path: Path, workspace: Workspace) -> None:
+    for layout in layouts:
+        remember_used(workspace.hidden, f"layouts/{layout.name}.toml", path)
+
+
 def _targets(out: Path, number: int) -> list[Path]:
     """The files that the rows are written to: one, or as many as there are parts."""
     return [out] if number == 1 else [_numbered(out, each) for each in range(1, number + 1)]
@@ -96,14 +102,13 @@ def write_layout(
     layouts = layouts_for(workspace.folder, name, workspace.description)
     first = layouts[0]
     out = out or Path(f"{path.stem}-{first.file}.{first.ending}")
-    free = (lambda each: require_own(workspace.folder, each)) if refresh else require_new_file
+    free = partial(require_own, workspace.folder) if refresh else require_new_file
     free(out)
     _require_ending(out, first)
     understood = understand_files(
         [path], workspace, replace(wanted, record=wanted.record or first.record), now.date(), step
     )
-    for layout in layouts:
-        remember_used(workspace.hidden, f"layouts/{layout.name}.toml", path)
+    _remember_used(layouts, path, workspace)
     checked, texts, bare = _laid_out(understood, layouts, workspace, wanted, now, step)
     if not texts:
         raise _no_rows_for(layouts, path, workspace)
@@ -125,7 +130,8 @@ def write_layout(
         write_upload([(first, part)], target, bare)
         remember_written(workspace.folder, target)
     written = tuple((target, part.height) for target, part in files)
-    return Written(checked, written, left, _former(workspace.folder, out, targets) if refresh else ())
+    former = _former(workspace.folder, out, targets) if refresh else ()
+    return Written(checked, written, left, former)
 
 
 def _numbered(out: Path, number: int) -> Path:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
+from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
@@ -91,6 +92,10 @@ def _require_one_subject(args: argparse.Namespace) -> None:
         raise WrongUse(*wrong, "wrong-command-line")
 
 
+def _missing_file(names: Sequence[str]) -> str | None:
+    return next((each for each in names if not Path(each).is_file()), None)
+
+
 def _kind(args: argparse.Namespace, workspace: Workspace) -> str:
     """What the page is about: ``period``, ``sheet``, ``load`` or ``count``.
 
@@ -100,10 +105,10 @@ def _kind(args: argparse.Namespace, workspace: Workspace) -> str:
     _require_one_subject(args)
     if args.since is not None:
         return "period"
-    if not (args.load or args.count) and all(Path(each).is_file() for each in args.what):
-        return "sheet"
     one = args.what[0]
-    missing = next((each for each in args.what if not Path(each).is_file()), None)
+    missing = _missing_file(args.what)
+    if missing is None and not (args.load or args.count):
+        return "sheet"
     if len(args.what) > 1 and missing is not None:
         raise WrongUse(
             f"there is no file {missing}",

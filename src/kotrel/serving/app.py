@@ -295,6 +295,12 @@ def _add_loads(app: flask.Flask, service: Service) -> None:
         }
 
 
+def _own_jobs(jobs: Jobs, unfinished: bool) -> list[dict[str, Any]]:
+    """The jobs that whoever asks may see; those that are not finished, or all."""
+    mine = [each for each in jobs.all() if flask.g.holder.may_see(each.get("owner", ""))]
+    return [each for each in mine if each["status"] in UNFINISHED] if unfinished else mine
+
+
 def _add_jobs(app: flask.Flask, service: Service) -> None:
     """Loads that are sent in pieces."""
     jobs = service.jobs
@@ -335,10 +341,7 @@ def _add_jobs(app: flask.Flask, service: Service) -> None:
 
     @app.get("/v1/jobs")
     def all_jobs() -> Any:
-        mine = [each for each in jobs.all() if flask.g.holder.may_see(each.get("owner", ""))]
-        if flask.request.args.get("unfinished"):
-            mine = [each for each in mine if each["status"] in UNFINISHED]
-        return {"jobs": [_job(each, jobs) for each in mine]}
+        return {"jobs": [_job(each, jobs) for each in _own_jobs(jobs, bool(flask.request.args.get("unfinished")))]}
 
 
 def _open_job(service: Service) -> Any:

@@ -17,6 +17,11 @@ FAULTS = {
 """Name → what it does."""
 
 
+def _with_length(headers: list[tuple[str, str]], length: int) -> list[tuple[str, str]]:
+    others = [(name, value) for name, value in headers if name.lower() != "content-length"]
+    return [*others, ("Content-Length", str(length))]
+
+
 def with_faults(
     app: Any, chances: Mapping[str, float], seed: int = 1
 ) -> Callable[[dict[str, Any], Answer], Iterable[bytes]]:
@@ -61,11 +66,7 @@ def with_faults(
             return [b""]
         if happens("drop"):
             # More is promised than comes: the server closes the connection in the middle of the answer.
-            start(
-                status,
-                [(name, value) for name, value in headers if name.lower() != "content-length"]
-                + [("Content-Length", str(len(body) + 10))],
-            )
+            start(status, _with_length(headers, len(body) + 10))
             return [body[: len(body) // 2]]
         start(status, headers)
         return [body]

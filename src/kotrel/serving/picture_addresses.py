@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from pathlib import Path
 from typing import Any
 
 import flask
@@ -41,6 +42,16 @@ def with_coming(files: Files | None, coming: Mapping[str, FileFacts]) -> Files |
     return lambda names: {**{name: coming[name] for name in names if name in coming}, **(files(names) or {})}
 
 
+def _facts_of(folder: Path, names: Iterable[str]) -> dict[str, dict[str, Any]]:
+    """What is known of the pictures that are there, by name."""
+    found = {name: with_fingerprint(folder, name) for name in names}
+    return {
+        name: {"bytes": each.bytes, "is_picture": each.is_picture, "sha256": each.sha256}
+        for name, each in found.items()
+        if each is not None
+    }
+
+
 def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> None:
     """Adds the addresses under ``/v1/pictures``."""
     folder, largest = workspace.picture_folder, workspace.largest_picture
@@ -50,15 +61,7 @@ def add_pictures(app: flask.Flask, workspace: Workspace, body_bytes: int) -> Non
         asked = RequestMembers(json_body(body_bytes))
         asked.require("names")
         names = asked.texts("names")
-        found = {name: with_fingerprint(folder, name) for name in names} if folder is not None else {}
-        return {
-            "kept": folder is not None,
-            "pictures": {
-                name: {"bytes": each.bytes, "is_picture": each.is_picture, "sha256": each.sha256}
-                for name, each in found.items()
-                if each is not None
-            },
-        }
+        return {"kept": folder is not None, "pictures": {} if folder is None else _facts_of(folder, names)}
 
     @app.get("/v1/pictures/<picture:name>")
     def picture(name: str) -> Any:

@@ -140,6 +140,10 @@ def _origin(book: Any, path: FilePath) -> dict[str, Any]:
     return origin
 
 
+def _origin_row(row: Mapping[str, Any]) -> OriginRow:
+    return OriginRow(row["file"], None if row["path"] is None else tuple(row["path"]), row["texts"])
+
+
 def _columns_at(lines: Sequence[Sequence[Any]], origin: Mapping[str, Any], path: FilePath) -> dict[str, int]:
     """Setting → the index of its column.
 
@@ -162,10 +166,7 @@ def _columns_at(lines: Sequence[Sequence[Any]], origin: Mapping[str, Any], path:
 def _sheet(page: Any, origin: Mapping[str, Any], path: FilePath) -> EditedSheet:
     lines = list(page.iter_rows(values_only=True))
     at = _columns_at(lines, origin, path)
-    known = [
-        OriginRow(row["file"], None if row["path"] is None else tuple(row["path"]), row["texts"])
-        for row in origin["rows"]
-    ]
+    known = list(map(_origin_row, origin["rows"]))
     rows, seen = [], set()
     for number, line in enumerate(lines[HEADING_ROW + 1 :], start=HEADING_ROW + 2):
         texts = {key: _text(line[place]) if place < len(line) else "" for key, place in at.items()}

@@ -355,14 +355,24 @@ class _Sheet:
 
     # --- a row for each word
 
+    def _written_rows(self) -> list[EditedRow]:
+        """The rows that were there, and new ones that are not blank."""
+        return [row for row in self.edited.rows if row.origin is not None or not row.is_blank]
+
+    def _one_word(self, row: EditedRow, at: tuple[str, Path], text: str, taken: dict[tuple[str, Path], int]) -> None:
+        """What a word means. ``taken``: the words of the rows above, and their rows."""
+        first = taken.setdefault(at, row.row)
+        if first != row.row:
+            self.problem(row.row, WORD, at[1][-1], f"row {first} has this word, too")
+        else:
+            self._word(row, *at, text)
+
     def words(self) -> None:
         tables = {
             row.texts[WHERE]: (row.file, row.path[:-1]) for row in self.sheet.rows if WHERE in row.texts and row.path
         }
         taken: dict[tuple[str, Path], int] = {}
-        for row in self.edited.rows:
-            if row.is_blank and row.origin is None:
-                continue
+        for row in self._written_rows():
             word, text = row.texts.get(WORD, "").strip(), row.texts.get(VALUE, "").strip()
             if row.origin is not None and not word and not text:
                 self._remove(row.origin, row.row)
@@ -374,11 +384,7 @@ class _Sheet:
             elif not word or not text:
                 self.problem(row.row, VALUE if word else WORD, "", "write both the word and what it means")
             else:
-                file, path = place[0], (*place[1], word)
-                if (first := taken.setdefault((file, path), row.row)) != row.row:
-                    self.problem(row.row, WORD, word, f"row {first} has this word, too")
-                else:
-                    self._word(row, file, path, text)
+                self._one_word(row, (place[0], (*place[1], word)), text, taken)
         for gone in self.edited.gone:
             self._remove(gone, 1)
 

@@ -142,24 +142,25 @@ def _about_kept(record: Record) -> DialogueQuestion | None:
     fields = [field for field in record.fields.values() if _may_be_counted(field, record)]
     if not fields:
         return None
-    marked = [str(place) for place, field in enumerate(fields, 1) if field.is_kept]
+    numbered = dict(enumerate(fields, 1))
+    marked = [str(number) for number, field in numbered.items() if field.is_kept]
 
     def take(document: Document, said: str) -> str | None:
         if not said:
             return None
         numbers = [] if said == "-" else re.split(r"[,;\s]+", said.strip(" ,;"))
-        if not all(word.isdecimal() and 1 <= int(word) <= len(fields) for word in numbers):
+        if not set(numbers) <= set(map(str, numbered)):
             return f"answer with numbers from 1 to {len(fields)}, or - for none"
-        for place, field in enumerate(fields, 1):
+        for number, field in numbered.items():
             settings = _fields_of(document, record)[field.name]
-            if str(place) in numbers:
+            if str(number) in numbers:
                 settings["kept_by"] = "system"
                 settings.pop("must", None)
             elif "kept_by" in settings:
                 settings.remove("kept_by")
         return None
 
-    shown = [f"{place}  {field.name}" for place, field in enumerate(fields, 1)]
+    shown = [f"{number}  {field.name}" for number, field in numbered.items()]
     enter = f"Enter for {listed(marked, 20)}" if marked else "Enter for none"
     asked = f"{record.name}: which of these does the system count itself, so that nobody loads them? Numbers, - for none, or {enter}"
     return DialogueQuestion("\n".join([asked, *shown]), take)

@@ -64,25 +64,24 @@ def _text(path: Path, encoding: str | None) -> Sample:
     text, found = _decoded(raw, "utf-8" if found == "ascii" else found, path)
     end = next((each for each in ("\r\n", "\n", "\r") if each in text), "\r\n")
     separator = separator_of(re.sub("\r(?!\n)", "\n", text[:200_000]))
-    inside = '"' in text and has_quotes_inside(text.encode(), separator)
+    quoted = '"' in text
+    inside = quoted and has_quotes_inside(text.encode(), separator)
     rows = [line.split(separator) for line in text.split(end)] if inside else list(_rows(text, separator))
     while rows and not any(rows[-1]):
         rows.pop()
     quotes: Literal["needed", "all", "none"] = "none" if inside else _quotes(text, rows, separator, end)
-    if '"' in text:
-        seen.add("quotes")
-    width = max((len(row) for row in rows), default=0)
+    width = max(map(len, rows), default=0)
     return Sample(
         path,
         "text",
-        tuple(_line([_text_cell(each) for each in row], width) for row in rows),
+        tuple(_line(list(map(_text_cell, row)), width) for row in rows),
         encoding=found,
         separator=separator,
         line_end=end,
         quotes=quotes,
         ends=text.endswith(end),
         counts=tuple(map(len, rows)),
-        seen=frozenset(seen),
+        seen=frozenset(seen | ({"quotes"} if quoted else set())),
     )
 
 

@@ -162,17 +162,24 @@ def _require_lists(reader: _RulesReader, key: str, codes: Sequence[str], lists: 
             raise reader.wrong(f"{key} names a price list “{code}” that the system does not have", "guards", key)
 
 
+def _not_above(reader: _RulesReader, raw: Mapping[str, Any]) -> list[list[str]]:
+    """Pairs of lists, of which the first is never above the second; one pair may stand alone."""
+    pairs = raw.get("not_above", [])
+    if pairs and isinstance(pairs, list) and all(isinstance(each, str) for each in pairs):
+        pairs = [pairs]
+    if not isinstance(pairs, list) or not all(isinstance(each, list) and len(each) == 2 for each in pairs):
+        raise reader.wrong(
+            "not_above names two lists, the lower first", "guards", "not_above", hint='Like ["YARD", "SHOP"]'
+        )
+    return pairs
+
+
 def _guards(reader: _RulesReader, raw: Mapping[str, Any], lists: tuple[str, ...] | None) -> Guards:
     reader.known_keys(raw, PRICE_GUARDS, "the guards", "guards")
     margins = raw.get("least_margin", {})
     margins = margins if isinstance(margins, dict) else {"": margins}
     _require_lists(reader, "least_margin", list(filter(None, margins)), lists)
-    pairs = raw.get("not_above", [])
-    pairs = [pairs] if pairs and isinstance(pairs, list) and all(isinstance(each, str) for each in pairs) else pairs
-    if not isinstance(pairs, list) or not all(isinstance(each, list) and len(each) == 2 for each in pairs):
-        raise reader.wrong(
-            "not_above names two lists, the lower first", "guards", "not_above", hint='Like ["YARD", "SHOP"]'
-        )
+    pairs = _not_above(reader, raw)
     _require_lists(reader, "not_above", [code for pair in pairs for code in pair], lists)
     severities = ("error", "warning", "allowed")
 

@@ -239,15 +239,14 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     """Fields whose values together may be on one row only, where all of them are filled."""
     key = list(rows.record.key)
     after = after_load(rows, state, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))
-    after = after.drop_nulls(names)
-    if not after.height:
-        return []
     # S / White and s / white are one variant.
     alike = [f"alike {name}" for name in names]
-    after = after.with_columns(_alike(name) for name in names)
+    after = after.drop_nulls(names).with_columns(map(_alike, names))
+    if not after.height:
+        return []
     titles = " / ".join(rows.record.fields[name].title.lower() for name in names)
     shown = next(name for name in reversed(names) if name in rows.fields)
-    value = pl.concat_str([pl.col(name) for name in names], separator=" / ").alias("one value")
+    value = pl.concat_str(names, separator=" / ").alias("one value")
     found: list[FindingGroup] = []
     twice = after.filter(after.select(alike).is_duplicated())
     if twice.height:
@@ -260,8 +259,8 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
         )
     there = state.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
     there = there.join(rows.values.select(key), on=key, how="anti")
-    holder = pl.concat_str([pl.col(name) for name in key], separator=" / ").alias("held by")
-    there = there.with_columns(_alike(name) for name in names).select(*alike, holder)
+    holder = pl.concat_str(key, separator=" / ").alias("held by")
+    there = there.with_columns(map(_alike, names)).select(*alike, holder)
     clash = after.join(there, on=alike).sort(ROW).with_columns(value)
     if clash.height:
         messages = [f"{rows.record.title} {code} already has it in the system" for code in clash["held by"]]

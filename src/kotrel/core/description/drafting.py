@@ -275,9 +275,9 @@ def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
         _quoted(column.name): own_value(column, column.name in each.key, column.name == each.id) or ("", "")
         for column in each.facts.columns
     }
-    for part, name in enumerate(("made", "touched")):
-        said += _inline(name, {column: how[part] for column, how in own.items() if how[part]})
-    gone = [column for column in each.facts.columns if is_marked_deleted(column)]
+    said += _inline("made", {column: made for column, (made, _) in own.items() if made})
+    said += _inline("touched", {column: touched for column, (_, touched) in own.items() if touched})
+    gone = filter(is_marked_deleted, each.facts.columns)
     said += _inline("fixed", {_quoted(each.name): "0" if each.kind == "yes_no" else "(blank)" for each in gone})
     return said
 
@@ -414,17 +414,23 @@ def _kind_by_values(column: ColumnFacts) -> str:
     return 'kind = "money", decimals = 2, scale = 100' if is_scaled(column) else ""
 
 
+def _rest_of_key(reference: ReferenceFacts, each: _Named, other: _Named) -> tuple[str, ...] | None:
+    """The columns that complete the other's key beside the last one; None where the reference is not by its key."""
+    rest = reference.columns[:-1]
+    if reference.targets == other.key and set(rest) <= set(each.key):
+        return rest
+    return () if reference.targets == (other.id,) and len(other.key) == 1 else None
+
+
 def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
     """The record that a column refers to, and the columns that complete a key of several fields."""
     place = (each.facts.schema, each.facts.name)
     others = [(reference, named.get(_target_place(place, reference))) for reference in each.facts.references]
     for reference, other in others:
-        if other is None or column.name != reference.columns[-1]:
-            continue
-        by_id = reference.targets == (other.id,) and len(other.key) == 1
-        whole = reference.targets == other.key and set(reference.columns[:-1]) <= set(each.key)
-        if by_id or whole:
-            return other, reference.columns[:-1] if whole else ()
+        if other is not None and column.name == reference.columns[-1]:
+            rest = _rest_of_key(reference, each, other)
+            if rest is not None:
+                return other, rest
     for reference, other in others:
         if other is not None and other is not each and column.name in reference.columns[:-1]:
             # What is the beginning of a longer key there refers to what that refers to.

@@ -114,7 +114,7 @@ def _at_their_places(
         .group_by(ROW, maintain_order=True)
         .agg(pl.len().alias("number"), words, *(pl.col(name).first().alias(f"only {name}") for name in parts))
     )
-    several = {row: list(names) for row, names in places.filter(pl.col("number") > 1).select(ROW, "place").iter_rows()}
+    several = dict(places.filter(pl.col("number") > 1).select(ROW, "place").iter_rows())
     one = places.filter(
         (pl.col("number") == 1) & pl.any_horizontal(pl.col(f"only {name}").is_not_null() for name in parts)
     )

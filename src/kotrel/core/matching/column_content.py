@@ -91,9 +91,7 @@ def objection_to(content: Content, field: Field, record: Record, names: Callable
         return _against_words(content, field)
     if field.kind == "code":
         return _against_code(content, record.key == (field.name,))
-    if field.kind == "text" and field.name == record.called:
-        return _against_name(content)
-    return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
+    return _against_text(content, field, record)
 
 
 def _against_words(content: Content, field: Field) -> str:
@@ -117,6 +115,12 @@ def _against_code(content: Content, is_key: bool) -> str:
     if content.wordy or content.kind == "number" or (is_key and content.kind in ("date", "yes/no", "barcode")):
         return "it does not look like codes"
     return REPEATS if is_key and len(content.distinct) * 2 < content.count else ""
+
+
+def _against_text(content: Content, field: Field, record: Record) -> str:
+    if field.kind == "text" and field.name == record.called:
+        return _against_name(content)
+    return "it holds numbers" if field.kind in ("text", "file") and content.kind == "barcode" else ""
 
 
 def _against_name(content: Content) -> str:

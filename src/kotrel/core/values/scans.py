@@ -106,12 +106,13 @@ def _elements(text: str) -> dict[str, str] | None:
 
 
 def _scan(parts: dict[str, str], today: date) -> Scan | None:
-    code = parts.get("01") or parts.get("02") or ""
-    amount = parts.get("30") or parts.get("37")
-    last_day = parts.get("17") or parts.get("15")
+    code, amount, last_day = (
+        parts.get(first) or parts.get(second) for first, second in (("01", "02"), ("30", "37"), ("17", "15"))
+    )
     expiry = _day(last_day, today) if last_day else None
-    known = len(code) == 14 and is_gtin(code) and (amount or "0").isdigit()
-    if not known or (last_day and expiry is None):
+    if not code or len(code) != 14 or not is_gtin(code):
+        return None
+    if (amount and not amount.isdigit()) or (last_day and expiry is None):
         return None
     measure = next((name for name in parts if MEASURE.fullmatch(name) or AMOUNT.fullmatch(name)), "")
     return Scan(code, Decimal(amount) if amount else None, parts.get("10"), parts.get("21"), expiry, measure)

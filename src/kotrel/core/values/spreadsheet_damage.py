@@ -9,6 +9,21 @@ from kotrel.core.values.lookalikes import LOST, as_number
 from kotrel.core.values.yes_no import read_yes_no
 
 
+def _is_the_number(code: str, shown: str) -> bool:
+    """True where a code that is a number is shown as one: itself, cut, or in exponent form."""
+    number, seen = as_number(code), as_number(shown.replace(",", "."))
+    if number is None or seen is None:
+        return False
+    if seen == number or _cut(code) == shown:
+        return True
+    if "E+" not in shown.upper():
+        return False
+    # In exponent form, only the first digits are left.
+    mantissa = shown.upper().partition("E")[0].replace(",", ".")
+    digits = len(mantissa.partition(".")[2])
+    return f"{number:.{digits}e}" == f"{seen:.{digits}e}"
+
+
 def could_become(code: str, shown: str) -> bool:
     """True where a spreadsheet, or a text file without line breaks, could have turned ``code`` into ``shown``."""
     if code.split() == shown.split() and code != " ".join(code.split()):
@@ -18,16 +33,7 @@ def could_become(code: str, shown: str) -> bool:
     if "?" in shown and len(shown) == len(code):
         # A program that saves in an old encoding writes a question mark for each letter that this lacks.
         return all(one == other or (other == "?" and not one.isascii()) for one, other in zip(code, shown, strict=True))
-    number, seen = as_number(code), as_number(shown.replace(",", "."))
-    if number is not None and seen is not None:
-        if seen == number or _cut(code) == shown:
-            return True
-        if "E+" in shown.upper():
-            # In exponent form, only the first digits are left.
-            mantissa = shown.upper().partition("E")[0].replace(",", ".")
-            digits = len(mantissa.partition(".")[2])
-            return f"{number:.{digits}e}" == f"{seen:.{digits}e}"
-    if became(code, days_shown(shown)):
+    if _is_the_number(code, shown) or became(code, days_shown(shown)):
         return True
     said = read_yes_no(code)
     return said is not None and code.upper() in ("TRUE", "FALSE") and read_yes_no(shown) == said

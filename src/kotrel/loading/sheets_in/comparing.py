@@ -143,6 +143,12 @@ def _left_out(records: Sequence[str], parts: Sequence[SheetComparison]) -> list[
     return [name for name in records if name not in compared]
 
 
+def _compared(record: Record, first: Comparable, second: Comparable, key: str | None) -> SheetComparison | None:
+    """The rows of a record in two files; None where neither has a column of that name."""
+    columns = record.key if key is None else _named_key(record, key, first, second)
+    return None if columns is None else _part(first, second, columns, record)
+
+
 def _have_keys(understood: Sequence[Sequence[Understood]], records: Collection[str]) -> bool:
     """Whether every sheet with rows of these records has their key."""
     return all(each.rows.has_key for file in understood for each in file if each.rows.record.name in records)
@@ -157,14 +163,10 @@ def _by_record(files: tuple[Path, Path], understood: list[list[Understood]], key
     if not shared or not _have_keys(understood, shared):
         return None
     # Where a mapping makes the codes, they are not in the sheet.
-    if key is None and any(_is_blank(side[name], side[name][0].key) for name in shared for side in (old, new)):
+    if key is None and any(_is_blank(each, each[0].key) for name in shared for each in (old[name], new[name])):
         return None
-    parts: list[SheetComparison] = []
-    for name in shared:
-        record, (first, second) = old[name][0], (old[name][1], new[name][1])
-        columns = record.key if key is None else _named_key(record, key, first, second)
-        if columns is not None:
-            parts.append(_part(first, second, columns, record))
+    compared = (_compared(*old[name], new[name][1], key) for name in shared)
+    parts = [each for each in compared if each is not None]
     if not parts:
         return None
     remarks = _of_files(files, [_remarks(each) for each in understood])

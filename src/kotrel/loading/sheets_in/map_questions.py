@@ -295,6 +295,13 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
     return found
 
 
+def _choices_in_words(known: ListNames | None, field: Field) -> str:
+    """A further line of a question: what there is to choose from, where that is not much."""
+    if known is not None and len(known.codes) <= _FEW:
+        return f"\n{listed_codes(known, _FEW)}"
+    return f"\nOne of {listed(field.choices)}" if field.choices else ""
+
+
 def is_choice_of(said: str, field: Field) -> bool:
     """Whether an answer is one of the words of a choice; of another field, any is."""
     return not field.choices or folded(said) in map(folded, field.choices)
@@ -328,11 +335,7 @@ def about_value(
             feed(document, field.name, {"fixed": code})
         return None
 
-    if known is not None and len(known.codes) <= _FEW:
-        asked += f"\n{listed_codes(known, _FEW)}"
-    elif field.choices:
-        asked += f"\nOne of {listed(field.choices)}"
-    return DialogueQuestion(asked, take, listed_codes(known) if known is not None else "")
+    return DialogueQuestion(asked + _choices_in_words(known, field), take, "" if known is None else listed_codes(known))
 
 
 def _about_sheets(mapped: Mapped, document: Document, tables: Sequence[Table]) -> list[DialogueQuestion]:

@@ -84,9 +84,8 @@ def match_tables(
         filled = list(filter(lambda each: each.rows, others)) or ([] if chosen else others)
         chosen += _by_headings(filled, records or list(readable.values()), wanted, bool(chosen))
     if not chosen:
-        if (nearly := _nearly(tables, workspace, wanted)) is not None and wanted.record is None:
-            raise _nearly_fits(*nearly)
-        raise _nothing_recognised(tables, records or list(readable.values()), file)
+        nearly = _nearly(tables, workspace, wanted) if wanted.record is None else None
+        raise _nearly_fits(*nearly) if nearly else _nothing_recognised(tables, records or list(readable.values()), file)
     order = [table.sheet for table in tables]
     chosen.sort(key=lambda each: order.index(each.table.sheet))
     return chosen, [_not_read(each, workspace, wanted) for each in _left_unread(tables, chosen)]

@@ -97,12 +97,17 @@ def _lengths_of(texts: bytes) -> list[int]:
     return [len(found) for found in _SHARED.findall(texts, 0, ends[-1] if ends else 0)]
 
 
+def _texts_and_sheets(book: zipfile.ZipFile) -> tuple[zipfile.ZipInfo | None, list[zipfile.ZipInfo]]:
+    """The part with the shared texts, if there is one, and those of the sheets."""
+    names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
+    shared = next((part for name, part in names.items() if name.endswith("sharedstrings.xml")), None)
+    return shared, [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
+
+
 def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None:
     """Makes sure that shared texts, each written once, do not fill the machine where millions of cells have them."""
-    names = {part.filename.replace("\\", "/").lower(): part for part in book.infolist()}
+    shared, sheets = _texts_and_sheets(book)
     most = limits.characters * 1_000_000
-    shared = next((part for name, part in names.items() if name.endswith("sharedstrings.xml")), None)
-    sheets = [part for name, part in names.items() if "/worksheets/" in name and name.endswith(".xml")]
     if shared is None or shared.file_size * sum(part.file_size for part in sheets) < most * 40:
         return
     lengths = _lengths_of(book.read(shared))
@@ -110,7 +115,8 @@ def _require_expanded(path: Path, book: zipfile.ZipFile, limits: Limits) -> None
         return
     total = 0
     for part in sheets:
-        total += sum(lengths[int(n)] for n in _USED.findall(book.read(part)) if int(n) < len(lengths))
+        used = map(int, _USED.findall(book.read(part)))
+        total += sum(lengths[number] for number in used if number < len(lengths))
         if total > most:
             raise OutOfReach(
                 f"the cells of {path} would have more than {limits.characters:,} million characters in all",

@@ -52,10 +52,21 @@ def bare_statements(description: Description, dialect: Dialect) -> list[str]:
     return statements
 
 
+def _indexes(description: Description, record: Record) -> Iterator[sa.Index]:
+    for group in record.also_known_by:
+        if len(group) > 1:
+            yield sa.Index(f"{record.name}_by_{'_'.join(group)}", *group)
+    # Without an index, every removed item would need a search through the whole table. Short lists need none.
+    for field in record.references:
+        if field.name != record.key[0] and _is_long(description.records[str(field.to)], record):
+            yield sa.Index(f"{record.name}_by_{field.name}", *field.within, field.name)
+
+
 def _table(metadata: sa.MetaData, description: Description, record: Record, dialect: Dialect) -> sa.Table:
     columns = [_column(field, record, dialect) for field in record.fields.values() if field.from_ledger is None]
     if record.nature == "balance":
         return sa.Table(store_of(description, record, dialect).table, metadata, *columns)
+    unique = [field for field in record.fields.values() if field.unique]
     return sa.Table(
         store_of(description, record, dialect).table,
         metadata,
@@ -63,17 +74,11 @@ def _table(metadata: sa.MetaData, description: Description, record: Record, dial
         sa.PrimaryKeyConstraint(*record.key),
         *_references(metadata, description, record),
         *_rules(record, dialect),
-        *(sa.UniqueConstraint(field.name) for field in record.fields.values() if field.unique and field.kind != "list"),
-        *(sa.Index(f"{record.name}_by_{'_'.join(group)}", *group) for group in record.also_known_by if len(group) > 1),
+        *(sa.UniqueConstraint(field.name) for field in unique if field.kind != "list"),
         *(sa.UniqueConstraint(*group) for group in record.unique_together),
-        # Without an index, every removed item would need a search through the whole table. Short lists need none.
-        *(
-            sa.Index(f"{record.name}_by_{field.name}", *field.within, field.name)
-            for field in record.references
-            if field.name != record.key[0] and _is_long(description.records[str(field.to)], record)
-        ),
+        *_indexes(description, record),
         # All lists of values that must be unique are read, even for a small sheet: few rows have one.
-        *(_of_filled(record, field) for field in record.fields.values() if field.unique and field.kind == "list"),
+        *(_of_filled(record, field) for field in unique if field.kind == "list"),
     )
 
 
