@@ -14,7 +14,7 @@ from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
-from kotrel.loading.sheets_in.next_steps import next_steps, show_steps
+from kotrel.loading.sheets_in.next_steps import good_rows_step, next_steps, show_steps
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Receipt
 
@@ -230,7 +230,5 @@ def _show_refused(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> N
         screen.show(
             f"      {screen.program} outcome {name}    shows what the system said; --rest FILE writes those rows to a file"
         )
-    if loaded.preview.has_good_rows and not args.good_rows:
-        screen.show(
-            f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
-        )
+    for words in good_rows_step(loaded.preview, args, screen):
+        screen.show(f"      {words}")

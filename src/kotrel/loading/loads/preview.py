@@ -19,6 +19,7 @@ from kotrel.loading.loads.preview_screen import preview_json, show_preview
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
+from kotrel.loading.sheets_in.next_steps import good_rows_step, next_steps, show_steps
 from kotrel.loading.sheets_in.sheet_reading import Understood
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Step
@@ -94,15 +95,9 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return 0 if preview.ok else 1
     show_preview(screen, preview, args.all)
     screen.show("")
-    if not preview.ok and preview.touches:
+    if not preview.ok:
         screen.show("A load would be refused.")
-        screen.show(f"Next: {screen.again(args, 'check', '--all')}    lists everything to fix")
-        if preview.has_good_rows:
-            screen.show(
-                f"      {screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"
-            )
-    elif not preview.ok:
-        screen.show(f"A load would be refused. Next: {screen.again(args, 'check', '--all')}")
+        show_steps(screen, [*next_steps(preview.checked, [], args, screen), *good_rows_step(preview, args, screen)])
     elif preview.touches and preview.before is not None:
         screen.show(
             f"A load would do nothing: this content was already loaded as {preview.before.name}, and others have changed it since."

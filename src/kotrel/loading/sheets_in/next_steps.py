@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from kotrel.core.loading.load_model import Checked
+from kotrel.core.loading.load_model import Checked, Preview
 from kotrel.core.rows.rows import Rows
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
@@ -74,6 +74,13 @@ def next_steps(
         steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
         steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
     return steps
+
+
+def good_rows_step(preview: Preview, args: argparse.Namespace, screen: Screen) -> list[str]:
+    """How the rows without errors are loaded alone, where there are any, and that was not asked for already."""
+    if not preview.has_good_rows or getattr(args, "good_rows", False):
+        return []
+    return [f"{screen.again(args, 'load', '--good-rows')}    loads the good rows and writes the others to a file"]
 
 
 _OPTIONS = {"warehouse": "CODE", "date": "DATE", "account": "CODE"}
