@@ -9,7 +9,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.rows.beside import beside
+from kotrel.core.rows.beside import Beside, beside
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
@@ -34,12 +34,11 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
     key = list(record.key)
     if any(name not in rows.fields or name not in base.columns for name in key):
         return []
-    exported = base.select(key).drop_nulls().unique().with_columns(pl.lit(True).alias("is exported"))
     keyed = rows.values.select(ROW, *key)
-    joined = keyed.join(exported, on=key, how="left", maintain_order="left")
-    known = joined["is exported"].fill_null(False)
+    own = beside(rows.values, base.drop_nulls(key), key)
+    known = own.is_there
     filled = keyed.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
-    others = _values_of_others(rows, base, known)
+    others = _values_of_others(rows, own)
     found: list[FindingGroup] = []
     if len(others):
         code = record.code
@@ -86,18 +85,18 @@ def _compared_fields(rows: Rows, base: pl.DataFrame) -> list[str]:
     return [name for name in there if name not in rows.record.key and not about[name].is_kept]
 
 
-def _values_of_others(rows: Rows, base: pl.DataFrame, known: pl.Series) -> pl.DataFrame:
+def _values_of_others(rows: Rows, own: Beside) -> pl.DataFrame:
     """Rows that have all the values of another exported row, which is not in the sheet with them:
     ``ROW``, the code, ``was of``.
     """
     record = rows.record
     key, code = list(record.key), record.code
-    fields = _compared_fields(rows, base)
+    fields = _compared_fields(rows, own.others)
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
-    if not fields or not base.height:
+    if not fields or not own.others.height:
         return nothing
-    values, own = rows.values, beside(rows.values, base.drop_nulls(key), key)
-    is_changed = ~own.is_there
+    values, known = rows.values, own.is_there
+    is_changed = ~known
     for name in fields:
         is_changed = is_changed | values[name].ne_missing(own.column(name))
     if not is_changed.any():

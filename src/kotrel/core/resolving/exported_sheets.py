@@ -139,8 +139,7 @@ def with_exported_keys(rows: Rows, base: pl.DataFrame) -> Rows:
     if any(name not in rows.fields for name in key):
         return rows
     stands = pl.DataFrame([_stands(rows, name).alias(name) for name in key])
-    known = base.select(key).unique().with_columns(pl.lit(True).alias("is exported"))
-    same = stands.join(known, on=key, how="left", maintain_order="left")["is exported"].fill_null(False)
+    same = beside(stands, base, key).is_there
     if not same.any():
         return rows
     values = rows.values.with_columns(rows.values[name].zip_with(~same, stands[name]).alias(name) for name in key)

@@ -120,7 +120,7 @@ def only_edited(
     )
     leave = _leave(gone, edited_rows, clash)
     remarks = [
-        *_remarks(rows, base, exported, leave, moved_cells, emptied_cells),
+        *_remarks(rows, export, leave, moved_cells, emptied_cells),
         *_settled_clashes(clashed, clash),
     ]
     return RoundTrip(done.only(~leave) if leave.any() else done, tuple(remarks))
@@ -183,14 +183,15 @@ def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Cla
     ]
 
 
-def _remarks(
-    rows: Rows, base: pl.DataFrame, exported: pl.Series, left: pl.Series, moved: int, emptied: int
-) -> list[str]:
+def _remarks(rows: Rows, export: Beside, left: pl.Series, moved: int, emptied: int) -> list[str]:
     key = list(rows.record.key)
+    base = export.others
     remarks = [
-        f"compared with its export: {int(exported.sum()):,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
+        f"compared with its export: {int(export.is_there.sum()):,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
     ]
-    missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
+    missing = base.select(key).clear()
+    if not export.in_order:
+        missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
     if missing.height:
         names = missing.select(pl.concat_str(key, separator=" / ")).to_series().head(3).to_list()
         more = f" and {missing.height - 3:,} more" if missing.height > 3 else ""
