@@ -10,8 +10,9 @@ from benchmarks import data
 from benchmarks.databases import SqliteBench
 from benchmarks.timing import Timed, call, kotrel, process
 from kotrel.core.description.model import Field
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
 from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.pricing.rounding import rounded
 
 RULES = """

@@ -13,7 +13,8 @@ import openpyxl
 from openpyxl.styles import Font
 
 from kotrel.core.columns import ROW
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair

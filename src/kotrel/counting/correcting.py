@@ -9,12 +9,12 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import ZERO, CountEntry, CountPlace, warehouse_and_bin
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.stock.sums import PLACE
 from kotrel.core.values.dates import moment_text
 from kotrel.core.values.near_codes import same_form
 from kotrel.counting.collecting import KnownItems, item_record

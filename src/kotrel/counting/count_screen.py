@@ -20,8 +20,8 @@ from kotrel.counting.correcting import Corrected, Correction, Listed
 from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
 from kotrel.counting.variance_screen import figure_text, place_in_words
-from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
+from kotrel.screen.amounts_shown import money_text
 from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
 from kotrel.sheets.marking import mark, marked_name

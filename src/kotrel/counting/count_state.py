@@ -11,12 +11,12 @@ import polars as pl
 
 from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
-from kotrel.core.counting.selection import PLACE, classes
+from kotrel.core.counting.selection import classes
 from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.counting.variance import NOTHING_MOVED, CountLine, Totals, lines_of, totals_of, with_serials
 from kotrel.core.errors import OutOfReach
-from kotrel.core.stock.sums import LedgerQuery
+from kotrel.core.stock.sums import PLACE, LedgerQuery
 from kotrel.counting.count_files import Count, Post, open_count
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace

@@ -12,17 +12,19 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.counting.frames import NUMBER
-from kotrel.core.counting.selection import PLACE, classes, frozen, sample
+from kotrel.core.counting.selection import classes, frozen, sample
 from kotrel.core.description.model import Record
 from kotrel.core.errors import WrongData, WrongUse
-from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import compile_expression
 from kotrel.core.expressions.narrowing import only_values
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import count
-from kotrel.core.stock.sums import LedgerQuery, summed
+from kotrel.core.stock.sums import PLACE, LedgerQuery, summed
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import DamagedCount, count_names, create_count, open_count, require_new_count
 from kotrel.counting.count_state import standing_posts
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.stock.on_hand import require_stock
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace

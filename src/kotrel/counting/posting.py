@@ -19,7 +19,6 @@ from kotrel.core.counting.count_posting import (
     numbered_documents,
     to_close,
 )
-from kotrel.core.counting.selection import PLACE
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -27,7 +26,7 @@ from kotrel.core.loading.load_model import Preview, SheetRows
 from kotrel.core.loading.pipeline import preview
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
-from kotrel.core.stock.sums import LedgerQuery, half_away
+from kotrel.core.stock.sums import PLACE, LedgerQuery, half_away
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, open_count
 from kotrel.counting.count_state import State, posting_lock, read_state, settle_posts

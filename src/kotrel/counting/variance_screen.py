@@ -16,7 +16,7 @@ from kotrel.core.counting.variance import CountLine, CountPlace, totals_of
 from kotrel.core.phrases import count
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen

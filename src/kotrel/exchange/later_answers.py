@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
-from kotrel.core.changes.journal import load_name
+from kotrel.core.changes.journal import load_name, load_number
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed_and
@@ -15,7 +15,6 @@ from kotrel.exchange.answers import Answered, Asking, show_answered, take_answer
 from kotrel.exchange.folder_lists import folder_of, refresh
 from kotrel.exchange.sent_jobs import JobState, job_load
 from kotrel.exchange.trial_answers import show_trial
-from kotrel.loading.loads.undoing import load_number
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.findings_screen import checked_json
 from kotrel.screen.command_lines import as_seen

@@ -18,9 +18,9 @@ from kotrel.core.tables.table import letter_of
 from kotrel.exchange.layout_draft import LaidDown, as_far_as_said, draft_layout, open_columns, proof_of, saved_text
 from kotrel.exchange.layout_proof import LayoutDifference, LayoutProof
 from kotrel.exchange.layout_questions import layout_questions
+from kotrel.loading.list_reading import names_of
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import add_drafting, wanted_of
-from kotrel.loading.sheets_in.mapping_proposals import names_of
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.dialogue import converse, refuse
 from kotrel.screen.listing import listing, show_more

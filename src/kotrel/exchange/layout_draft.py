@@ -22,7 +22,8 @@ from kotrel.core.tables.headings import one_line
 from kotrel.core.tables.table import Column, Grid, Table
 from kotrel.exchange.layout_proof import LayoutProof, prove
 from kotrel.loading.file_options import FileOptions, record_named
-from kotrel.loading.sheets_in.mapping_proposals import fitting_table, names_of
+from kotrel.loading.list_reading import names_of
+from kotrel.loading.sheets_in.mapping_proposals import fitting_table
 from kotrel.loading.sheets_in.sheet_reading import tables_of
 from kotrel.sheets.lost_in_copies import lost_in_copy
 from kotrel.sheets.opening_files import open_sheets

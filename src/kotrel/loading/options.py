@@ -12,8 +12,6 @@ from typing import Literal
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
-from kotrel.core.values.dates import read_date
-from kotrel.core.values.numbers import read_number
 from kotrel.loading.file_options import FileOptions
 from kotrel.screen.command_lines import carry
 from kotrel.sheets.safe_writing import require_new_file
@@ -136,6 +134,8 @@ def add_documents(parser: argparse.ArgumentParser) -> None:
 
 def day(text: str) -> str:
     """A date of the command line, read as in a cell, as ISO text: one that could be another day too is refused."""
+    from kotrel.core.values.dates import read_date
+
     found = read_date(text, None, date.today().year)
     if found.value is None or found.time or found.guessed_century:
         why = "could be two days" if found.trouble == "ambiguous" or found.guessed_century else "is not a date"
@@ -150,6 +150,8 @@ def amount_of(text: str, option: str, workspace: Workspace) -> Decimal:
         WrongUse: it is none, or could be two.
     """
     mark = workspace.conventions.decimal_mark
+    from kotrel.core.values.numbers import read_number
+
     read = read_number(text, None if mark == "auto" else mark)
     if read.trouble == "ambiguous":
         both = [read_number(text, each).value or Decimal(0) for each in (".", ",")]

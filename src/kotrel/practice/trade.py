@@ -14,13 +14,12 @@ import polars as pl
 
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.stock.sums import LedgerQuery, average, half_away
+from kotrel.core.stock.sums import PLACE, LedgerQuery, average, half_away
 from kotrel.core.values.dates import moment_text
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.ledger import ledger_sums
 from kotrel.systems.sql.store import store_of
 
-PLACE = ("item", "warehouse", "bin", "lot", "serial")
 ISSUE, RECEIPT = "goods_issue", "goods_receipt"
 
 

@@ -13,11 +13,11 @@ from rich.text import Text
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.pricing.price_rules import OWN_PRICES
-from kotrel.loading.loads.documents_screen import money_text
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_report, report_path
 from kotrel.pricing.price_picture import draw_changes
 from kotrel.pricing.repricing import Repriced, reprice, summary, targets_of, with_remarks, write_prices
+from kotrel.screen.amounts_shown import money_text
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen

@@ -20,7 +20,7 @@ from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
 from kotrel.core.pricing.rates import exchanged
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock.sums import LedgerQuery
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.pricing.price_lookup import factors_of, require_prices, with_discounted
 from kotrel.pricing.rule_figures import figures_of

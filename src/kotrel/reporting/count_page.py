@@ -15,8 +15,8 @@ from kotrel.counting.count_files import CountedFile, Post, count_names, open_cou
 from kotrel.counting.count_state import State, state_of
 from kotrel.counting.count_workbooks import about_count, documents_of, round_name
 from kotrel.counting.variance_screen import place_in_words, worst_lines_first
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.reporting.page import Bar, Cell, Chart, Page, PageTable, Row, Section, number_cell
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.workspace.settings import Workspace
 
 BARS = 20

@@ -19,11 +19,11 @@ from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.pricing.price_impact import price_stakes
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.loading.loads.history import when
 from kotrel.loading.loads.verify import Verified, verify_load
 from kotrel.reporting.load_changes import change_sections, changed_values, list_rest, row_sections
 from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, PageTable, Row, Section, Tone, number_cell
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.stock.on_hand import StockQuestion, stock
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace

@@ -9,9 +9,9 @@ import polars as pl
 
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import half_away
-from kotrel.loading.loads.documents_screen import money_text
 from kotrel.pricing.repricing import Repriced, summary, with_remarks
 from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, PageTable, Row, Section, number_cell
+from kotrel.screen.amounts_shown import money_text
 
 BARS = 30
 

@@ -8,10 +8,10 @@ from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
 
+from kotrel.core.changes.journal import load_number
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.counting.count_files import count_names
-from kotrel.loading.loads.undoing import load_number
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_reading, day, wanted_of
 from kotrel.reporting import writing

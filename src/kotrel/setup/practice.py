@@ -9,9 +9,9 @@ from pathlib import Path
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import listed_and
-from kotrel.loading.loads.documents_screen import quantity_text
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import number_from, whole_from
+from kotrel.screen.amounts_shown import quantity_text
 from kotrel.screen.screen import Screen
 from kotrel.workspace.settings import Workspace
 

@@ -12,10 +12,8 @@ from pathlib import Path
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.tables.table import Grid
-from kotrel.sheets.contained import RARE, read_contained
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.textfiles import read_text_file
-from kotrel.sheets.workbooks import read_workbook
 
 WORKBOOK_ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 TEXT_ENDINGS = (".csv", ".tsv", ".tab", ".txt")
@@ -117,8 +115,15 @@ def _sheets_of_workbook(
         raise WrongUse(
             f"{path} is a workbook: its encoding is never in doubt", "Leave out --encoding.", "wrong-command-line"
         )
-    read = read_contained if ending in RARE else read_workbook
-    return read(path, sheet, limits)
+    return _read_book(path, ending, sheet, limits)
+
+
+def _read_book(path: Path, ending: str, sheet: str | None, limits: Limits) -> list[Grid]:
+    # Only for a workbook: most text files are small, and whoever checks one waits for each import.
+    from kotrel.sheets.contained import RARE, read_contained
+    from kotrel.sheets.workbooks import read_workbook
+
+    return (read_contained if ending in RARE else read_workbook)(path, sheet, limits)
 
 
 def _text_file(path: Path, sheet: str | None, encoding: str | None) -> Grid:
@@ -171,7 +176,7 @@ def _read_under(path: Path, ending: str, sheet: str | None, limits: Limits) -> l
     copy = folder / f"{path.stem}{ending}"
     shutil.copyfile(path, copy)
     try:
-        grids = (read_contained if ending in RARE else read_workbook)(copy, sheet, limits)
+        grids = _read_book(copy, ending, sheet, limits)
     except (OutOfReach, WrongUse) as error:
         error.message = error.message.replace(str(copy), str(path))
         raise

@@ -12,7 +12,7 @@ from rich.text import Text
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import SUMS, LedgerQuery
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen

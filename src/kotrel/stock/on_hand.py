@@ -13,14 +13,16 @@ import polars as pl
 from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions import Compiled, Scope, compile_expression
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import compile_expression
 from kotrel.core.expressions.narrowing import only_values
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock import views
 from kotrel.core.stock.sums import SUMS, LedgerQuery
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 

@@ -11,8 +11,8 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.phrases import count
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
 from kotrel.loading.opening import now, workspace_of
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen

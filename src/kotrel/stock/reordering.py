@@ -12,11 +12,12 @@ import polars as pl
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import families, flat_record
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import count
 from kotrel.core.stock.reorder import Level, levels
 from kotrel.core.stock.sums import LedgerQuery, half_away
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stock.on_hand import require_stock
 from kotrel.workspace.settings import Workspace

@@ -6,14 +6,12 @@ import argparse
 from datetime import date
 from pathlib import Path
 
+from kotrel.core.changes.journal import load_number
 from kotrel.core.errors import WrongUse
-from kotrel.loading.loads.undoing import load_number
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import day
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
-from kotrel.sheets.table_writing import ENDINGS, write_book
-from kotrel.stock.balances import proof_json, prove_balances, show_balance_proof
 from kotrel.stock.on_hand import DEFAULT_BY, StockQuestion, stock
 from kotrel.stock.stock_screen import show_stock, stock_book, stock_json
 
@@ -65,6 +63,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     if args.prove:
         return _prove(args, screen)
     if args.output:
+        from kotrel.sheets.table_writing import ENDINGS
+
         require_new_file(Path(args.output), ENDINGS)
     asked = StockQuestion(
         tuple(args.items),
@@ -78,6 +78,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     )
     found = stock(asked, workspace_of(args, screen))
     if args.output:
+        from kotrel.sheets.table_writing import write_book
+
         write_book(stock_book(found), Path(args.output))
     if screen.as_json:
         screen.json(stock_json(found))
@@ -89,6 +91,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
 
 
 def _prove(args: argparse.Namespace, screen: Screen) -> int:
+    from kotrel.stock.balances import proof_json, prove_balances, show_balance_proof
+
     asked = (args.items, args.where, args.at, args.since, args.until, args.against, args.output)
     if any(asked) or args.by != ",".join(DEFAULT_BY):
         raise WrongUse("--prove looks at every balance", "Leave out the other choices.", "wrong-command-line")

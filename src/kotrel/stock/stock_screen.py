@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.description.model import Field
-from kotrel.loading.loads.documents_screen import money_text, quantity_text
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen

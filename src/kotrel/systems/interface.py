@@ -6,20 +6,22 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, RefusedRows
-from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.changes.outcome_page import OutcomePage, page_of
-from kotrel.core.changes.plan import Plan
-from kotrel.core.changes.reversal import UndoConflict
-from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Description, Record
-from kotrel.core.rows.system_state import FileFacts
-from kotrel.core.stock.sums import LedgerQuery
+
+if TYPE_CHECKING:
+    from kotrel.core.changes.change_set import RecordChanges, RefusedRows
+    from kotrel.core.changes.journal import Entry, Stamp
+    from kotrel.core.changes.plan import Plan
+    from kotrel.core.changes.reversal import UndoConflict
+    from kotrel.core.changes.system_remarks import Refusal
+    from kotrel.core.rows.system_state import FileFacts
+    from kotrel.core.stock.sums import LedgerQuery
 
 Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""

@@ -13,7 +13,9 @@ from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.record_names import meant
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader, numbered
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions import Compiled, Scope, compile_at
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import compile_at
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.layouts.layout import SOURCES, Layout, LayoutColumn
 from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.workspace.setting_tables import LAYOUT, LAYOUT_COLUMN

@@ -12,21 +12,16 @@ from typing import TYPE_CHECKING, Any
 
 import tomli
 
-from kotrel.core.counting.selection import CLASS_NAMES
-from kotrel.core.counting.tolerances import EXACT, Tolerance
+from kotrel.core.counting.tolerances import CLASS_NAMES, EXACT, Tolerance
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import TomlReader, parsed
-from kotrel.core.documents.document_checks import CAREFUL, StockRules
+from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rates import NO_RATES, Rates
-from kotrel.core.rows.system_state import Files
 from kotrel.core.similarity import did_you_mean, folded, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
-from kotrel.systems.interface import System
-from kotrel.systems.opening_systems import open_system
-from kotrel.systems.pictures import pictures_in
 from kotrel.workspace.setting_tables import FREE, WORKSPACE
 
 NAMES = ("tolerance_quantity", "tolerance_percent", "tolerance_value")
@@ -85,7 +80,9 @@ def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collec
 
 
 if TYPE_CHECKING:
+    from kotrel.core.rows.system_state import Files
     from kotrel.systems.folder.sending import Uploads
+    from kotrel.systems.interface import System
 
 FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
@@ -149,11 +146,16 @@ class Workspace:
 
     def pictures(self) -> Files | None:
         """Looks up pictures in their folder, and among those that a service keeps; None if there is neither."""
+        from kotrel.systems.pictures import pictures_in
+
         over_http = self.url.startswith(("http://", "https://"))
         return pictures_in(self.picture_folder, self.system().pictures_kept if over_http else None)
 
     def system(self) -> System:
         """The connected system; the connection is opened later."""
+        # What only shows settings needs no system.
+        from kotrel.systems.opening_systems import open_system
+
         return open_system(
             self.url,
             self.description,

@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from kotrel.core.counting.classify_lines import left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import as_entries, as_places, line_frame, place_frame
-from kotrel.core.counting.selection import FROZEN, PLACE
+from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.tolerances import EXACT
 from kotrel.core.counting.variance import CountEntry, lines_of, totals_of
+from kotrel.core.stock.sums import PLACE
 from tests.core.counting.test_variance import minute
 
 KEYS = [("ROPE", "SHED", "S-1", None, None), ("ROPE", "SHED", None, None, None), ("PAINT", None, None, "L-1", None)]

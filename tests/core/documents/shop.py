@@ -16,9 +16,9 @@ from kotrel.core.changes.change_set import RecordChanges, compare
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.documents.document_reversal import TakenBack, Taking, reverse_documents
 from kotrel.core.documents.load_documents import InDocuments, Ledger, check_documents
+from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.stock.sums import LedgerQuery

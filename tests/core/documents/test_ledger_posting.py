@@ -7,7 +7,7 @@ from decimal import Decimal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.documents.document_checks import StockRules
+from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.stock.sums import LedgerQuery
 from tests.core.documents.shop import Shop
 

@@ -7,8 +7,10 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kotrel.core.expressions import Scope, compile_expression, number_codes
+from kotrel.core.expressions.compiling import compile_expression
+from kotrel.core.expressions.numbering import number_codes
 from kotrel.core.expressions.parsing import ExpressionError
+from kotrel.core.expressions.scope import Scope
 from tests.support import small
 
 FRAME = pl.DataFrame(

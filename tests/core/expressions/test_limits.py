@@ -7,7 +7,8 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
+from kotrel.core.expressions.scope import Scope
 
 SCOPE = Scope({"cost": Field("cost", "Cost", "money", decimals=2), "code": Field("code", "Code", "code")})
 FRAME = pl.DataFrame({ROW: [2, 3, 4], "cost": ["2.00", "99999999999.99", None], "code": ["a", "b", None]})

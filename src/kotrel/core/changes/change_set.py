@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
 
 import polars as pl
 
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
 from kotrel.core.description.model import Record
-from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, looked_up, run_position
-from kotrel.core.tables.cell_formats import kinds_as_shown
+
+if TYPE_CHECKING:
+    from kotrel.core.rows.rows import Rows
 
 
 @dataclass(frozen=True)
@@ -221,6 +223,8 @@ def _refused_rows(rows: Rows, frame: pl.DataFrame) -> RefusedRows | None:
     refused = frame.filter(pl.col(ACTION) == "refused")[ROW]
     if not len(refused) or not rows.table.columns:
         return None
+    from kotrel.core.tables.cell_formats import kinds_as_shown
+
     wanted = rows.table.cells[ROW].is_in(refused.implode())
     table = rows.table.only(wanted)
     letters = [column.letter for column in table.every_column]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -89,6 +90,20 @@ back exactly what the system held; mostly there is none.
 def load_name(number: int) -> str:
     """``L0001`` for load 1."""
     return f"L{number:04d}"
+
+
+def load_number(text: str) -> int:
+    """``L0001``, ``l1`` or ``1`` → 1.
+
+    Raises:
+        WrongUse: it is not a load number.
+    """
+    found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
+    if not found:
+        raise WrongUse(
+            f"“{text}” is not a load number", "Load numbers look like L0001; kotrel history lists them.", "no-such-load"
+        )
+    return int(found[1])
 
 
 @dataclass(frozen=True)

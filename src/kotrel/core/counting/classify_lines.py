@@ -8,8 +8,8 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
-from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import CountLine, Movements
+from kotrel.core.stock.sums import PLACE
 
 _EXACT = pl.Decimal(38, 12)
 _LONG = r"\.[0-9]{13}|[0-9]{26}"

@@ -13,11 +13,11 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import CountLine
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import Family, families
 from kotrel.core.rows.rows import Rows
+from kotrel.core.stock.sums import PLACE
 from kotrel.core.tables.table import Table
 
 Rest = Literal["open", "leave", "zero"]

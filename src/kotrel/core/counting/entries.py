@@ -13,10 +13,10 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
-from kotrel.core.counting.selection import PLACE
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
+from kotrel.core.stock.sums import PLACE
 from kotrel.core.values.dates import moment_text, read_moment
 from kotrel.core.values.near_codes import same_form
 

@@ -8,16 +8,11 @@ from decimal import Decimal
 
 import polars as pl
 
-from kotrel.core.stock.sums import average_costs
+from kotrel.core.counting.tolerances import CLASSES
+from kotrel.core.stock.sums import PLACE, average_costs
 
-PLACE = ("item", "warehouse", "bin", "lot", "serial")
-"""What identifies a place."""
 FROZEN = (*PLACE, "expected", "cost", "unit", "description", "category")
 """Columns of a frozen place: String; ``expected`` in the base unit, ``cost`` of one base unit at the freeze."""
-
-CLASSES = (("A", Decimal("0.80")), ("B", Decimal("0.95")))
-"""Items by value, the most valuable first: A up to 80 % of the whole value, B up to 95 %, C the rest."""
-CLASS_NAMES = (*(name for name, _ in CLASSES), "C")
 
 
 def classes(items: pl.DataFrame) -> dict[str, str]:

@@ -6,6 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 
+CLASSES = (("A", Decimal("0.80")), ("B", Decimal("0.95")))
+"""Items by value, the most valuable first: A up to 80 % of the whole value, B up to 95 %, C the rest."""
+CLASS_NAMES = (*(name for name, _ in CLASSES), "C")
+
 
 @dataclass(frozen=True)
 class Tolerance:

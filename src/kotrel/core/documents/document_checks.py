@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date
 
 import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
+from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.rows.findings import FindingGroup, Severity
 
@@ -18,23 +18,6 @@ Found = Iterator[tuple[int, FindingGroup]]
 COST_APART = 25
 """Per cent by which an entered cost may differ from the item's before a warning."""
 NEVER_STOCKED = ("service", "kit")
-
-
-@dataclass(frozen=True)
-class StockRules:
-    """What a business allows (``[stock]`` in ``kotrel.toml``).
-
-    Attributes:
-        closed_until: the last day of closed periods, or None.
-        below_zero: True where stock may go below zero.
-    """
-
-    closed_until: date | None = None
-    below_zero: bool = False
-
-
-CAREFUL = StockRules()
-"""What applies if nothing is set."""
 
 
 def check_document_tables(whole: DocumentTables, rules: StockRules, today: date) -> Found:

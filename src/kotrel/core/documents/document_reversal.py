@@ -17,13 +17,13 @@ from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before
 from kotrel.core.description.model import Description, Record
-from kotrel.core.documents.document_checks import StockRules
 from kotrel.core.documents.document_tables import plain_quantity
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfilled_by
-from kotrel.core.documents.ledger_posting import PLACE, place_name, places_before
+from kotrel.core.documents.ledger_posting import place_name, places_before
+from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.rows.system_state import Reader
-from kotrel.core.stock.sums import VALUE_DECIMALS, LedgerQuery, Sums
+from kotrel.core.stock.sums import PLACE, VALUE_DECIMALS, LedgerQuery, Sums
 from kotrel.core.values.dates import moment_text
 
 EXACT = pl.Decimal(38, 12)

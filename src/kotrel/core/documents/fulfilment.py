@@ -18,7 +18,7 @@ from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, on_hand_only
 from kotrel.core.rows.findings import FindingGroup
-from kotrel.core.stock.sums import LedgerQuery, Sums
+from kotrel.core.stock.sums import LedgerQuery, Sums, decimal_series
 
 EXACT = pl.Decimal(38, 12)
 OPEN = ("order", "item", "warehouse")
@@ -125,7 +125,7 @@ def _movements(
         pl.Series("warehouse", where, dtype=pl.String),
         pl.Series("part", [str(part) for part in parts], dtype=pl.String),
         pl.col("of order").alias("order"),
-        pl.Series("quantity", [-number for number in numbers], dtype=EXACT),
+        decimal_series("quantity", [-number for number in numbers], EXACT.scale),
         pl.lit(0).cast(EXACT).alias("value"),
         *(pl.lit(None, pl.String).alias(name) for name in ("bin", "lot", "serial", "expires_on")),
     )

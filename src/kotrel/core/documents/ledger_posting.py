@@ -19,12 +19,10 @@ from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup
-from kotrel.core.stock.sums import VALUE_DECIMALS, LedgerQuery, Sums, average, half_away
+from kotrel.core.stock.sums import PLACE, VALUE_DECIMALS, LedgerQuery, Sums, average, decimal_series, half_away
 
 MOVEMENT = ("kind", "document", "line", "part", "counts_as", "date", "item", "warehouse", "bin", "lot", "serial", "expires_on",
             "order", "quantity", "value")  # fmt: skip
-PLACE = ("item", "warehouse", "bin", "lot", "serial")
-"""What identifies a place of stock."""
 
 ZERO = Decimal(0)
 
@@ -174,8 +172,7 @@ def _valued(
         values.append(worth_now)
         if effect != "move":
             stands[item] = (on_hand + quantity, worth + worth_now)
-    scale = pl.Decimal(38, 12)
-    done = pieces.with_columns(pl.Series("in base", quantities, dtype=scale), pl.Series("value", values, dtype=scale))
+    done = pieces.with_columns(decimal_series("in base", quantities, 12), decimal_series("value", values, 12))
     return done, _about_values(whole, pieces, lost, empty)
 
 

@@ -11,12 +11,13 @@ import polars as pl
 from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
-from kotrel.core.documents.document_checks import Found, StockRules, check_document_tables
+from kotrel.core.documents.document_checks import Found, check_document_tables
 from kotrel.core.documents.document_tables import PART, DocumentTables, document_tables_of, plain_quantity
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
 from kotrel.core.documents.posted_already import LoadsOf, check_standing, document_rows_of, standing_numbers
+from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows

@@ -10,13 +10,12 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import plain_quantity, with_factors
 from kotrel.core.documents.families import Family
-from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import count, listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.stock.sums import LedgerQuery, Sums
+from kotrel.core.stock.sums import PLACE, LedgerQuery, Sums
 
 
 def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -> tuple[Rows, list[str]]:

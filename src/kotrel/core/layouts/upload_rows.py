@@ -9,7 +9,8 @@ import polars as pl
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import Names, UploadProblem, in_form, needs_quotes
 from kotrel.core.parallel import map_parallel

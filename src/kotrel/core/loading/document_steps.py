@@ -10,8 +10,6 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import Family, families, family_of, is_flat
-from kotrel.core.documents.flat_sheets import Circumstances, bad_rows_apart, shaped
-from kotrel.core.documents.load_documents import Ledger, check_documents, refuse_whole
 from kotrel.core.errors import WrongUse
 from kotrel.core.loading.load_model import Business, Checked, SheetRows, SystemReader, in_load
 from kotrel.core.rows.cells import at_their_cells
@@ -42,6 +40,9 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
                     "wrong-command-line",
                 )
         return list(parts)
+    # Only for documents: a check of a small list would wait for it.
+    from kotrel.core.documents.flat_sheets import Circumstances, shaped
+
     description = business.description
 
     def standing(header: Record) -> pl.DataFrame:
@@ -73,6 +74,8 @@ def with_documents(checked: list[Checked], business: Business, look: SystemReade
     """Checked rows with what is wrong with their documents as a whole, and with the movements that these post."""
     if not any(_is_of_document(each.rows.record) for each in checked):
         return checked
+    from kotrel.core.documents.load_documents import Ledger, check_documents
+
     ledger = Ledger(look.read, look.ledger_sums, look.loads_of)
     only_new = any(
         business.options.of(each.rows.record.name).only == "new"
@@ -145,6 +148,8 @@ def whole_documents(
     Args:
         parts: shaped already, in the order of ``checked`` without consequences.
     """
+    from kotrel.core.documents.load_documents import refuse_whole
+
     own = [each for each in checked if each.consequence is None]
     state = business.state(look, _pending_of(checked))
     rows, changed = [each.rows for each in own], False
@@ -191,6 +196,8 @@ def documents_of_good_rows(
 
 def _bad_rows_of(rows: Rows, family: Family, checked: Sequence[Rows]) -> Rows | None:
     """A flat sheet with its bad rows in documents of their own; None where it has none, or no lines were made of it."""
+    from kotrel.core.documents.flat_sheets import bad_rows_apart
+
     same = [each for each in checked if each.table.origin == rows.table.origin]
     bad = {row for each in same if not each.once for row in each.refused}
     document = family.document_of(family.lines)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 import polars as pl
 
@@ -13,16 +13,18 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description
-from kotrel.core.documents.document_checks import CAREFUL, StockRules
-from kotrel.core.documents.posted_already import LoadsOf
-from kotrel.core.pricing.price_workbook_checks import PriceBook
-from kotrel.core.resolving.three_way import ExportBase
+from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Files, PendingRows, Reader, SystemState
 from kotrel.core.stock.sums import Sums
 from kotrel.core.values.conventions import Conventions
+
+if TYPE_CHECKING:
+    from kotrel.core.documents.posted_already import LoadsOf
+    from kotrel.core.pricing.price_workbook_checks import PriceBook
+    from kotrel.core.resolving.three_way import ExportBase
 
 Step = Callable[[str], None]
 """Called with the name of each step of a long piece of work as it begins."""

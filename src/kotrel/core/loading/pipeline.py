@@ -18,11 +18,10 @@ from kotrel.core.columns import ROW
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
 from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows, Step, SystemReader, in_load, joined
-from kotrel.core.pricing.price_impact import price_stakes
-from kotrel.core.pricing.price_workbook_checks import check_book
 from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import Ready, ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import PendingRows, SystemState
 
@@ -63,9 +62,7 @@ def _check_record(
     """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
     readied = _readied(parts, business, business.state(look, pending))
     across = check_across([each.rows for each in readied], business.state(look, pending)) if len(parts) > 1 else [[]]
-    books = check_book(
-        [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], business.state(look, pending)
-    )
+    books = _about_books(parts, readied, business.state(look, pending))
     done: list[Checked] = []
     loads: list[PendingRows] = []
     others = _rows_of_other_sheets([each.rows for each in readied])
@@ -97,6 +94,15 @@ def _check_record(
     for each in loads:
         _add_pending(pending, parts[0].rows.record.name, each)
     return done
+
+
+def _about_books(parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState) -> list[list[FindingGroup]]:
+    """What a workbook of prices that were worked out here says of its rows; nothing of any other sheet."""
+    if all(part.book is None for part in parts):
+        return [[] for _ in parts]
+    from kotrel.core.pricing.price_workbook_checks import check_book
+
+    return check_book([(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], state)
 
 
 def _readied(parts: Sequence[SheetRows], business: Business, state: SystemState) -> list[Ready]:
@@ -177,5 +183,9 @@ def preview(
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
     together = tuple(join_changes(changes))
-    stakes = price_stakes(together, business.description, look.read, look.ledger_sums) if with_stakes else None
+    if not with_stakes:
+        return Preview(tuple(checked), together)
+    from kotrel.core.pricing.price_impact import price_stakes
+
+    stakes = price_stakes(together, business.description, look.read, look.ledger_sums)
     return Preview(tuple(checked), together, stakes=stakes)

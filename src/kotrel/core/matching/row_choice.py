@@ -9,7 +9,8 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW
-from kotrel.core.expressions import Scope, compile_at
+from kotrel.core.expressions.compiling import compile_at
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup, cells_of

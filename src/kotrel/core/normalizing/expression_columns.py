@@ -13,7 +13,7 @@ import polars as pl
 
 from kotrel.core.columns import ROW, number_column, sheet_column
 from kotrel.core.description.model import Field
-from kotrel.core.expressions import Compiled
+from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.normalizing.by_kind import tidy
 from kotrel.core.normalizing.column import ColumnSetting, Trouble
 from kotrel.core.rows.findings import FindingGroup, cells_of

@@ -14,9 +14,11 @@ from typing import Literal
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.expressions import Compiled, Scope, compile_at
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import compile_at
 from kotrel.core.expressions.exact import to_decimals
 from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.pricing.guards import percent, price_text
 from kotrel.core.pricing.price_rules import OWN_PRICES, Guards, PriceRules, Step
 from kotrel.core.pricing.prices_in_force import BREAK, base_units

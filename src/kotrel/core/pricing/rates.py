@@ -10,7 +10,6 @@ from fractions import Fraction
 import polars as pl
 
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions.exact import times
 
 
 class NoRate(WrongUse):
@@ -89,6 +88,9 @@ def exchanged(
     Raises:
         NoRate: a rate is missing.
     """
+    # Every command reads the rates, and few calculate with them.
+    from kotrel.core.expressions.exact import times
+
     pairs = (
         frame.filter(amount.is_not_null()).select(one.alias("one"), other.alias("other")).unique().sort("one", "other")
     )

@@ -10,7 +10,10 @@ import polars as pl
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import DefaultSet, Field
-from kotrel.core.expressions import Compiled, Scope, compile_at, number_codes
+from kotrel.core.expressions.compiled import Compiled
+from kotrel.core.expressions.compiling import compile_at
+from kotrel.core.expressions.numbering import number_codes
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, tidy
 from kotrel.core.normalizing.column import Trouble
 from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts

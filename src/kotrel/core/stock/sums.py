@@ -14,6 +14,8 @@ from typing import Literal
 
 import polars as pl
 
+PLACE = ("item", "warehouse", "bin", "lot", "serial")
+"""What identifies stock at a place."""
 SUMS = ("quantity", "value")
 """Columns of a sum: in the base unit, and in money; canonical text."""
 
@@ -99,4 +101,11 @@ def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
         on_hand, value = whole.get(item, (Decimal(0), Decimal(0)))
         share = value * Decimal(quantity) / on_hand if on_hand else Decimal(own)
         found.append(half_away(share, VALUE_DECIMALS))
-    return pl.Series("value", found, dtype=pl.Decimal(38, VALUE_DECIMALS))
+    return decimal_series("value", found, VALUE_DECIMALS)
+
+
+def decimal_series(name: str, values: Sequence[Decimal], decimals: int) -> pl.Series:
+    """Exact numbers as a column of decimals; none has more decimals than that."""
+    # By way of texts: a Decimal makes Polars import a whole library for arrays, only to see that it is none of its
+    # numbers.
+    return pl.Series(name, [f"{value:f}" for value in values], dtype=pl.String).cast(pl.Decimal(38, decimals))

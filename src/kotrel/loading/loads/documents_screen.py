@@ -10,20 +10,9 @@ from rich.text import Text
 
 from kotrel.core.description.model import Record
 from kotrel.core.loading.load_model import Preview
-from kotrel.core.stock.sums import SHOWN_DECIMALS, half_away
+from kotrel.screen.amounts_shown import money_text, quantity_text
 from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
-
-
-def quantity_text(value: Decimal) -> str:
-    """A quantity without the zeros at its end: ``1,204.5``."""
-    text = f"{value:,f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text
-
-
-def money_text(value: Decimal) -> str:
-    """Money with two decimals: ``1,204.50``."""
-    return f"{half_away(value, SHOWN_DECIMALS):,f}"
 
 
 def _sum(totals: pl.DataFrame, name: str) -> Decimal:

@@ -6,22 +6,24 @@ import argparse
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
-from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.phrases import count, listed, short
 from kotrel.loading.file_options import record_named
-from kotrel.loading.loads.undoing import Undone
 from kotrel.loading.opening import workspace_of
 from kotrel.loading.options import day
 from kotrel.screen.listing import listing, show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
-from kotrel.systems.interface import Receipt
+
+if TYPE_CHECKING:
+    from kotrel.core.changes.outcome_page import OutcomePage
+    from kotrel.loading.loads.undoing import Undone
+    from kotrel.systems.interface import Receipt
 
 ROWS_SHOWN = 20
 LOADS_SHOWN = 30

@@ -11,13 +11,15 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kotrel.core.changes.journal import Entry, Stamp, load_name
+from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import KotrelError, OutOfReach
 from kotrel.sheets.safe_writing import make_folder
-from kotrel.workspace.settings import Workspace
 
 if TYPE_CHECKING:
     from filelock import FileLock
+
+    from kotrel.core.changes.journal import Entry, Stamp
+    from kotrel.workspace.settings import Workspace
 
 FOLDER = "in-progress"
 

@@ -17,8 +17,9 @@ from kotrel.core.description.model import Record
 from kotrel.core.loading.load_model import Checked, Preview
 from kotrel.core.phrases import count, listed, short
 from kotrel.core.rows.rows import Rows
-from kotrel.loading.loads.documents_screen import money_text, show_totals, totals_json
+from kotrel.loading.loads.documents_screen import show_totals, totals_json
 from kotrel.loading.sheets_in.findings_screen import checked_json, counts_line, headline, show_checked, show_created
+from kotrel.screen.amounts_shown import money_text
 from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Altered

@@ -6,9 +6,10 @@ import argparse
 from datetime import date
 from pathlib import Path
 
+from kotrel.core.changes.journal import load_number
 from kotrel.core.errors import WrongUse
 from kotrel.loading.loads.history import show_undone, undo_question, undone_json
-from kotrel.loading.loads.undoing import Undone, UndoOptions, left_book, load_number, undo_load
+from kotrel.loading.loads.undoing import Undone, UndoOptions, left_book, undo_load
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_report, day, report_path
 from kotrel.screen.screen import Screen

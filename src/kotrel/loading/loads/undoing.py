@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
@@ -16,8 +15,8 @@ from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.reversal import UndoConflict, reverse
 from kotrel.core.columns import before
-from kotrel.core.documents.document_checks import CAREFUL, StockRules
 from kotrel.core.documents.document_reversal import Taking, is_of_documents, reverse_documents
+from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.loading.loads.in_progress import in_progress
@@ -81,20 +80,6 @@ class Undone:
         """
         number = sum(each.count(action) for each in self.reversal if not is_of_documents(each))
         return number - self.archived if action == "changed" else number
-
-
-def load_number(text: str) -> int:
-    """``L0001``, ``l1`` or ``1`` → 1.
-
-    Raises:
-        WrongUse: it is not a load number.
-    """
-    found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
-    if not found:
-        raise WrongUse(
-            f"“{text}” is not a load number", "Load numbers look like L0001; kotrel history lists them.", "no-such-load"
-        )
-    return int(found[1])
 
 
 def undo_load(

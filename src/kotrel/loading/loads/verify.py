@@ -11,10 +11,10 @@ import polars as pl
 from rich.text import Text
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.changes.journal import Entry, standing
+from kotrel.core.changes.journal import Entry, load_number, standing
 from kotrel.core.columns import ACTION, before
 from kotrel.core.phrases import count, short
-from kotrel.loading.loads.undoing import load_number, require_whole
+from kotrel.loading.loads.undoing import require_whole
 from kotrel.loading.opening import now, workspace_of
 from kotrel.screen.listing import listing, show_more
 from kotrel.screen.screen import Screen

@@ -10,13 +10,14 @@ from typing import Any
 from rich.text import Text
 
 from kotrel.core.phrases import listed
+from kotrel.loading.list_reading import names_of
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_drafting, wanted_of
 from kotrel.loading.sheets_in.findings_screen import show_checked
 from kotrel.loading.sheets_in.large_files import check_any
 from kotrel.loading.sheets_in.map_follow_ups import follow_up_questions
 from kotrel.loading.sheets_in.map_questions import questions_of
-from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file, names_of
+from kotrel.loading.sheets_in.mapping_proposals import Mapped, map_file
 from kotrel.loading.sheets_in.writing_questions import about_writing
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.dialogue import converse

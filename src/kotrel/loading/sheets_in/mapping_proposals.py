@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
 from pathlib import Path
 
 from kotrel.core.description.list_names import ListNames
@@ -16,8 +15,9 @@ from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.wide_sheets import Wide, find_wide
 from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import FileOptions, record_named
+from kotrel.loading.list_reading import names_of
 from kotrel.loading.sheets_in.sheet_reading import tables_in
-from kotrel.systems.interface import Reading, Step
+from kotrel.systems.interface import Step
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, with_sheet_records
 from kotrel.workspace.mapping_writing import write_map
 from kotrel.workspace.settings import Workspace, made_file_name
@@ -145,17 +145,6 @@ def fitting_table(
 def _by_heading(proposals: Sequence[Proposal]) -> int:
     """How sure a mapping is in all, without columns that are proposed by what a few rows happen to hold."""
     return sum(each.sure for each in proposals if each.sure > UNSURE) or sum(each.sure for each in proposals)
-
-
-def names_of(workspace: Workspace, reading: Reading) -> Callable[[str], ListNames]:
-    """Record → its codes and names; each list is read once."""
-
-    @cache
-    def names(record: str) -> ListNames:
-        about = workspace.description.records[record]
-        return ListNames(reading.read(record, about.listed), about)
-
-    return names
 
 
 def _missing(record: Record, fed: Sequence[str]) -> list[str]:

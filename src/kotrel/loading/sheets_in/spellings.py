@@ -11,7 +11,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.workspace.settings import FILE, Workspace
 
 

@@ -14,12 +14,13 @@ import polars as pl
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.expressions import Scope, compile_expression
+from kotrel.core.expressions.compiling import compile_expression
 from kotrel.core.expressions.kinds import NUMBER
+from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import did_you_mean
 from kotrel.loading.file_options import record_named
-from kotrel.loading.sheets_in.mapping_proposals import names_of
+from kotrel.loading.list_reading import names_of
 from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole

@@ -6,13 +6,15 @@ from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.description.table_facts import TableFacts
 from kotrel.systems.sql.dialect import Dialect, quoted
+
+if TYPE_CHECKING:
+    from kotrel.core.description.table_facts import TableFacts
 
 NEVER_BLANK = "'.'"
 """A second column to read beside a single one: a CSV reader would skip its blank lines."""

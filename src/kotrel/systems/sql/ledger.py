@@ -8,10 +8,9 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.description.model import Description, Record
-from kotrel.core.documents.ledger_posting import PLACE
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
-from kotrel.core.stock.sums import SUMS, LedgerQuery, average_costs, summed
+from kotrel.core.stock.sums import PLACE, SUMS, LedgerQuery, average_costs, summed
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.stock_list import listed_sums

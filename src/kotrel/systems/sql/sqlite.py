@@ -11,17 +11,19 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
 from kotrel.core.description.model import Field
-from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
 from kotrel.sheets.safe_writing import take_rights
 from kotrel.systems.sql.database import ColumnNow, Database, RowRefused
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.sqlite_dialect import SQLITE
+
+if TYPE_CHECKING:
+    from kotrel.core.description.table_facts import TableFacts
 
 WAIT_SECONDS = 30.0
 _END = "\x1e"
