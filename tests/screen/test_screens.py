@@ -23,7 +23,7 @@ class Words(unittest.TestCase):
             (count(1, "row"), count(1204, "row"), count(2, "entry", "entries")), ("1 row", "1,204 rows", "2 entries")
         )
         self.assertEqual((listed(["a", "b"]), listed(list("abcdef"), 2)), ("a, b", "a, b and 4 more"))
-        self.assertEqual((short(None), short("a\nb"), short("x" * 9, 5)), ("(blank)", "a⏎b", "xxxx…"))
+        self.assertEqual((short(None), short("a\nb\tc"), short("x" * 9, 5)), ("(blank)", "a⏎b⇥c", "xxxx…"))
 
     def test_every_field_is_said_in_words(self):
         item = small().records["item"]

@@ -40,5 +40,5 @@ def short(text: str | None, most: int = 28) -> str:
     """A value on one line, shortened if it is long; a blank is shown as such."""
     if text is None:
         return "(blank)"
-    line = text.replace("\r", "").replace("\n", "⏎")
+    line = text.replace("\r", "").replace("\n", "⏎").replace("\t", "⇥")
     return line if len(line) <= most else line[: most - 1] + "…"
