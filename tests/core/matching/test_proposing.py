@@ -5,7 +5,12 @@ import unittest
 from benchmarks.maps.__main__ import Measured, measure
 from benchmarks.maps.sheets import SHEETS
 
+from kotrel.core.description.description_reading import read_description
+from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.heading_words import terms_of
+from kotrel.practice.installing import description_text
+from tests.support import grid
 
 
 class Proposals(unittest.TestCase):
@@ -25,3 +30,11 @@ class Proposals(unittest.TestCase):
             self.assertEqual(terms_of(one), terms_of(other), one)
         self.assertNotEqual(terms_of("Länge"), terms_of("Lange omschrijving"))
         self.assertEqual(terms_of("Zzyzx 12"), frozenset({"zzyzx"}))
+
+    def test_headings_people_give_the_practice_system(self):
+        records = read_description(description_text()).records
+        for record, heading, field in (
+            ("price", "From", "from_date"), ("price", "To", "to_date"), ("goods_receipt_line", "Doc", "document"), ("goods_receipt_lot", "Doc", "document"),
+        ):  # fmt: skip
+            table = find_table(grid(("Item", heading), ("A", "1")), heading_row=1)
+            self.assertIn(field, match_headings(table, records[record]).sources, (record, heading))
