@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 
 import polars as pl
 
 from kotrel.core.description.model import CURRENCY_FIELD, Description
-from kotrel.core.errors import WrongUse
+from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.core.pricing.effective_price import Effective, ListFacts, PriceQuery, PriceRow, effective_price, price_on
 from kotrel.core.pricing.list_prices import LIST, book_of, list_facts_of, list_prices, read_known
@@ -297,11 +297,17 @@ class _Asker:
 def _price_row(row: Mapping[str, str | None]) -> PriceRow:
     def number(name: str) -> Decimal | None:
         value = row.get(name)
-        return None if value is None else Decimal(value)
+        try:
+            return None if value is None else Decimal(value)
+        except InvalidOperation:
+            raise _unread(row, name) from None
 
     def day(name: str) -> date | None:
         value = row.get(name)
-        return None if value is None else date.fromisoformat(value)
+        try:
+            return None if value is None else date.fromisoformat(value)
+        except ValueError:
+            raise _unread(row, name) from None
 
     return PriceRow(
         str(row["price_list"]),
@@ -313,6 +319,15 @@ def _price_row(row: Mapping[str, str | None]) -> PriceRow:
         number("discount_amount"),
         number("discount_percent"),
         row.get("category") or "",
+    )
+
+
+def _unread(row: Mapping[str, str | None], name: str) -> WrongData:
+    price = " / ".join(filter(None, (row["price_list"], row.get("item"), row.get("category"), row.get("unit"))))
+    return WrongData(
+        f"the price {price} of the system has “{row.get(name)}” as its {name.replace('_', ' ')}, and Kotrel cannot read that",
+        "Mend it in the system first: without it, nobody knows which price counts.",
+        "not-a-value",
     )
 
 

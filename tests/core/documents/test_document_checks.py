@@ -41,6 +41,14 @@ def paint(quantity: str, *lots: tuple[str | None, str, str | None], **more: str)
 class Checks(unittest.TestCase):
     """What is wrong, by decision tables."""
 
+    def test_what_could_not_be_read_stops_no_other_check(self) -> None:
+        rope = {"item": "ROPE", "unit": "M", "quantity": "10"}
+        for day in ("31.02.2026", "2026-02-30", "-"):
+            found = kinds(Shop(), rope, kind="goods_issue", header={"date": day, "customer": "C-1"})
+            self.assertEqual(found, {("error", "below-zero")}, day)
+        nobody = {name: value for name, value in radio("2", "S-1", "S-1").items() if name != "item"}
+        self.assertNotIn(("error", "serial-twice"), kinds(Shop(), radio("1", "S-2"), nobody))
+
     def test_one_line(self) -> None:
         rope = {"item": "ROPE", "unit": "M", "quantity": "10", "cost": "8.00"}
         cases: list[tuple[dict[str, Any], set[tuple[str, str]]]] = [

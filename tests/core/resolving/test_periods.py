@@ -189,3 +189,10 @@ class Periods(unittest.TestCase):
             after,
             {("A", "2027-01-01"): "2027-02-28", ("A", "2027-03-01"): "2027-12-31", ("B", "2027-01-01"): "2027-04-30", ("B", "2027-05-01"): None},
         )  # fmt: skip
+
+    def test_nothing_follows_from_a_day_that_could_not_be_read(self) -> None:
+        held: Ends = {("A", "2027-01-01"): None}
+        for start, end in (("2027-03-01", "01.12.2026"), ("2027-02-30", None), ("0000-01-01", None), ("-", "x")):
+            after, errors = follow(held, {("A", start): end})
+            self.assertEqual((after["A", "2027-01-01"], errors), (None, []), (start, end))
+        self.assertEqual(follow({("A", "2027-01-01"): "2027-12-31"}, {("A", "2027-01-01"): "12.13.14"})[1], [])

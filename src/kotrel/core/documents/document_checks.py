@@ -219,6 +219,8 @@ def _serials(whole: DocumentTables) -> Found:
             several,
             [message] * several.height,
         )
+    # Of a part without a line nobody knows the item: it has an error of its own.
+    serials = serials.filter(pl.col("item").is_not_null())
     effect = whole.family.header.effect
     if effect == "in":
         # What comes in, less what goes out in the same sheet.

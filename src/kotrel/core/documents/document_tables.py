@@ -12,6 +12,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.documents.families import Family
 from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.normalizing.date_columns import is_day
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -84,7 +85,8 @@ def document_tables_of(
                 continue
             wrong = rows.values[ROW].is_in(rows.refused.implode())
             frames.append(
-                rows.values.select(
+                _with_sound_days(rows)
+                .select(
                     pl.lit(place).alias(PART),
                     ROW,
                     wrong.alias(WRONG),
@@ -92,7 +94,8 @@ def document_tables_of(
                         pl.col(name) if name in rows.values.columns else pl.lit(None, pl.String).alias(name)
                         for name in names
                     ),
-                ).with_columns(pl.col(document).alias("document"))
+                )
+                .with_columns(pl.col(document).alias("document"))
             )
         schema = {PART: pl.Int32, ROW: pl.UInt32, WRONG: pl.Boolean, **dict.fromkeys((*names, "document"), pl.String)}
         return pl.concat(frames) if frames else pl.DataFrame(schema=schema)
@@ -126,6 +129,13 @@ def document_tables_of(
         lots = lots.join(known, on=["document", "line"], how="left", maintain_order="left")
         lots = lots.with_columns(pl.col("quantity").cast(NUMBER, strict=False).alias("number"))
     return DocumentTables(family, parts, headers, lines, lots)
+
+
+def _with_sound_days(rows: Rows) -> pl.DataFrame:
+    """The values, with a blank for a day that could not be read: it has an error, and nothing is reckoned with it."""
+    named = [name for name, field in rows.record.fields.items() if field.kind == "date" and name in rows.values.columns]
+    odd = {name: ~is_day(rows.values[name]) & rows.values[name].is_not_null() for name in named}
+    return rows.values.with_columns(rows.values[name].set(wrong, None) for name, wrong in odd.items() if wrong.any())
 
 
 def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, state: SystemState) -> pl.DataFrame:

@@ -278,10 +278,11 @@ def _below_zero(
 
     def said(row: dict[str, Any]) -> str:
         place, change = place_name(row), plain_quantity(-row["changed"])
-        if row["day"] <= row["date"]:
+        # A day that is missing or could not be read counts as the first of the load.
+        if row["date"] is None or row["day"] <= row["date"]:
             has = plain_quantity(row["balance"] - row["changed"])
             more = (
-                f" on {row['date']} ({plain_quantity(row['at the end'])} with what is dated later)"
+                f" on {row['date'] or row['day']} ({plain_quantity(row['at the end'])} with what is dated later)"
                 if row["at the end"] != row["balance"] - row["changed"]
                 else ""
             )

@@ -38,8 +38,7 @@ def tidy_date(
     Args:
         is_number, is_date: which cells are numbers, and which are dates, in the spreadsheet.
     """
-    plain = values.str.contains(dates.ISO) & values.str.to_date("%Y-%m-%d", strict=False).is_not_null()
-    odd = ~plain.fill_null(False) & values.is_not_null()
+    odd = ~is_day(values) & values.is_not_null()
     if not odd.any():
         return Tidied(values)
     order: dates.Order | None
@@ -67,6 +66,15 @@ def tidy_date(
     tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
     tidied.troubles += _turned(rows, values, is_date, odd & ~is_date)
     return tidied
+
+
+def is_day(texts: pl.Series) -> pl.Series:
+    """Which texts are a day of the calendar, written as an ISO date; a blank is none.
+
+    A cell that could not be read stands among its rows as it was typed: what reckons with days asks here first.
+    """
+    days = texts.str.contains(dates.ISO) & (texts >= dates.FIRST_DAY)
+    return (days & texts.str.to_date("%Y-%m-%d", strict=False).is_not_null()).fill_null(False)
 
 
 def date_evidence(texts: pl.Series) -> tuple[object, ...]:

@@ -12,6 +12,7 @@ from dataclasses import replace
 import polars as pl
 
 from kotrel.core.columns import ROW, clearing
+from kotrel.core.normalizing.date_columns import is_day
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.resuming import OPEN, AfterEnd, days_left, rows_again
@@ -44,7 +45,10 @@ def follow_periods(
     first, last = record.period
     group = [name for name in record.key if name != first]
     keyed = rows.values.select(pl.all_horizontal(pl.col(record.key).is_not_null())).to_series()
-    sound = rows.values[first].str.contains(r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$").fill_null(False)
+    # A day that could not be read has an error of its own, and nothing follows from it.
+    sound = is_day(rows.values[first])
+    if last in rows.values.columns:
+        sound &= is_day(rows.values[last]) | rows.values[last].is_null()
     # Of rows with one key, the first: what is there twice is an error of its own, and follows nothing.
     once = rows.values.select(pl.struct(record.key).is_first_distinct()).to_series()
     wanted = new() & keyed & sound & once

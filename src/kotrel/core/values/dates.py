@@ -14,6 +14,8 @@ Order = Literal["day", "month"]
 Pairs = Literal["clear", "dashes", "mixed"]
 
 ISO = r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$"
+FIRST_DAY = "0001-01-01"
+"""The calendar has no year 0."""
 
 _TIME = r"(?:[T ]([0-2]?\d):([0-5]\d)(?::([0-5]\d)(?:[.,]\d+)?)?(?: ?([AaPp])\.?[Mm]\.?)?(?:Z|[+-]\d\d:?\d\d)?)?"
 _YEAR_FIRST = re.compile(rf"^(\d{{4}})([-/.])(\d{{1,2}})\2(\d{{1,2}}){_TIME}$")
