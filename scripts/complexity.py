@@ -11,7 +11,7 @@ from radon.complexity import cc_visit
 SOURCE = Path(__file__).parents[1] / "src"
 NONE_OVER = 25
 MANY_OVER, MANY = 15, 40
-"""A function over 15 has to read well as it is; so many may be."""
+"""A function over 15 has to read well as it is; this is how many may be."""
 
 
 def _whole(block: Any) -> int:

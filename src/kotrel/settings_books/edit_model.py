@@ -50,7 +50,7 @@ class Change:
 
     @property
     def path_after(self) -> Path:
-        """Where it stands in the file when it is made."""
+        """Its place in the file when it is made."""
         return (*self.path[:-1], self.after) if self.late and self.before else self.path
 
     @property

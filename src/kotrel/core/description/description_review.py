@@ -69,7 +69,7 @@ def _column(facts: TableFacts | None, record: Record, field: str) -> ColumnFacts
 
 
 def _points_of(doubts: Mapping[str, str]) -> list[str]:
-    """The doubts on fields, those of one kind together; what is said of a key is said already."""
+    """The doubts on fields, those of one kind together. Doubts on a key are reported elsewhere."""
     kinds: dict[str, list[str]] = {}
     for name, doubt in doubts.items():
         if doubt != "key":

@@ -219,7 +219,7 @@ def _serials(whole: DocumentTables) -> Found:
             several,
             [message] * several.height,
         )
-    # Of a part without a line nobody knows the item: it has an error of its own.
+    # The item of a part without a line is not known: that part has its error already.
     serials = serials.filter(pl.col("item").is_not_null())
     effect = whole.family.header.effect
     if effect == "in":

@@ -97,7 +97,7 @@ def _check_record(
 
 
 def _about_books(parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState) -> list[list[FindingGroup]]:
-    """What a workbook of prices that were worked out here says of its rows; nothing of any other sheet."""
+    """The remarks on a workbook of prices that was written here; none for any other sheet."""
     if all(part.book is None for part in parts):
         return [[] for _ in parts]
     from kotrel.core.pricing.price_workbook_checks import check_book

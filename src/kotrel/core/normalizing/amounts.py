@@ -95,7 +95,7 @@ def _odd_numbers(
         odd |= texts.str.contains(".", literal=True).fill_null(False)
     elif doubtful:
         odd |= texts.str.contains(r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$").fill_null(False)
-    # A number cell with so many digits carries the noise of a calculation.
+    # A number cell with this many digits carries the noise of a calculation.
     return odd | (is_number & values.str.contains(r"\.[0-9]{11,}").fill_null(False))
 
 

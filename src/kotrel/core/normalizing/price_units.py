@@ -25,7 +25,7 @@ def _in_form(amount: Decimal, about: Field) -> str:
 
 
 def _long(amount: Decimal) -> str:
-    """An amount with all its digits, or with so many that it can be recognised."""
+    """An amount with all its digits, or with enough of them to recognise it."""
     text = _plain(amount)
     return text if len(text) < 16 else f"{amount:.8f}…"
 

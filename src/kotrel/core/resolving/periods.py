@@ -23,7 +23,7 @@ from kotrel.core.tables.table import Table
 
 
 def _remarks(filled: int, settled: int, again: bool) -> list[str]:
-    """What is said of rows that were given an end, and of rows after whose end something was settled."""
+    """The remarks on rows that were given an end, and on rows after whose end something was settled."""
     said = [f"{count(filled, 'row ends', 'rows end')} where another begins or ended"] if filled else []
     if settled:
         what = "what was in force before begins again after" if again else "nothing is in force after"
@@ -45,7 +45,7 @@ def follow_periods(
     first, last = record.period
     group = [name for name in record.key if name != first]
     keyed = rows.values.select(pl.all_horizontal(pl.col(record.key).is_not_null())).to_series()
-    # A day that could not be read has an error of its own, and nothing follows from it.
+    # A day that could not be read has its error already, and nothing follows from it.
     sound = is_day(rows.values[first])
     if last in rows.values.columns:
         sound &= is_day(rows.values[last]) | rows.values[last].is_null()

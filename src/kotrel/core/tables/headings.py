@@ -39,7 +39,7 @@ def joined_headings(top: dict[str, str], below: dict[str, str]) -> dict[str, str
 
 
 def texts_of(cells: pl.DataFrame, at: int) -> dict[str, str]:
-    """Letter of the column → what stands in a row, on one line; empty texts where nothing does."""
+    """Letter of the column → the text of a row's cell, on one line; empty for a blank cell."""
     return {letter: one_line(text or "") for letter, text in zip(cells.columns, cells.row(at), strict=True)}
 
 

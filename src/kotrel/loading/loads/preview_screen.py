@@ -80,7 +80,7 @@ STYLES = {"new": "green", "changed": "yellow", "removed": "magenta", "same": "di
 
 
 def _show_sheets(screen: Screen, told: Sequence[Checked], every: bool) -> None:
-    """What is to be said of each sheet; what has nothing of its own to say stands with the next."""
+    """The remarks on each sheet; a sheet without any is listed with the next."""
     silent: list[Rows] = []
     for number, checked in enumerate(told):
         if checked.says_nothing:

@@ -21,7 +21,7 @@ _MAPPED = {
     "heading-says": "asks what its heading says",
     "labels-of-groups": "asks whether they are to be filled down",
 }
-"""Kinds of errors that a mapping settles → what ``kotrel map`` does about them; the first that is there is told."""
+"""Kinds of errors that a mapping settles → what ``kotrel map`` does about them; the first that is there is shown."""
 _SETTLED_BY_OPTIONS = (
     ("ambiguous-number", ("--decimal", "comma"), "if these numbers have a decimal comma; if not: point"),
     ("ambiguous-date", ("--dates", "day"), "if the day comes first in these dates; if not: month"),
