@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import random
 import tempfile
-from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
 import polars as pl
+from msgspec.structs import replace
 
 from benchmarks.damage.classes import ASK, KEEP
 from benchmarks.damage.trial import TODAY, Memory, Tally, system

@@ -5,11 +5,11 @@ headings with more in them.
 import tempfile
 import unittest
 import zipfile
-from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
 import openpyxl
+from msgspec.structs import replace
 from openpyxl.styles import Font
 
 from kotrel.core.columns import ROW

@@ -6,13 +6,13 @@ import csv
 import io
 import tempfile
 import unittest
-from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
 import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.errors import OutOfReach
 from kotrel.core.layouts.layout import Layout, LayoutColumn

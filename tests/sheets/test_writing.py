@@ -3,7 +3,6 @@
 import re
 import tempfile
 import unittest
-from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -13,6 +12,7 @@ import openpyxl
 import polars as pl
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.matching.by_headings import match_headings

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import unittest
 from contextlib import closing
-from dataclasses import replace
 from unittest.mock import patch
 
 import psycopg
+from msgspec.structs import replace
 from psycopg.conninfo import make_conninfo
 
 from kotrel.core.changes.change_set import compare

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import csv
 import random
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from tests.support import Program
 from tests.walks.common import Wrong, said

@@ -7,10 +7,10 @@ were not here.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import date
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.matching.by_headings import Matched

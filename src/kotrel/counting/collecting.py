@@ -6,7 +6,6 @@ import hashlib
 import re
 from collections.abc import Sequence
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 from itertools import chain
@@ -14,6 +13,8 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import NUMBER, line_frame
@@ -94,8 +95,7 @@ def _unit_decimals(reading: Reading, item: Record, workspace: Workspace) -> dict
     return {code: int(Decimal(decimals)) for code, decimals in held.iter_rows()}
 
 
-@dataclass(frozen=True)
-class CollectedFile:
+class CollectedFile(Struct, frozen=True):
     """What became of one file.
 
     Attributes:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.counting.variance import ZERO, CountEntry, CountPlace, warehouse_and_bin
 from kotrel.core.errors import WrongUse
@@ -27,8 +28,7 @@ AFTER_ALL = 1_000
 """The round of a correction: it comes after every recount."""
 
 
-@dataclass(frozen=True)
-class Correction:
+class Correction(Struct, frozen=True):
     """Which place, what was counted there, and why."""
 
     item: str
@@ -41,8 +41,7 @@ class Correction:
     at: str | None = None
 
 
-@dataclass(frozen=True)
-class Corrected:
+class Corrected(Struct, frozen=True):
     """The place that was corrected; ``moved_from`` is where the system had its serial number outside the count."""
 
     place: CountPlace
@@ -154,8 +153,7 @@ def _is_same(held: str | None, value: str) -> bool:
     return bool(one == other)
 
 
-@dataclass(frozen=True)
-class Listed:
+class Listed(Struct, frozen=True):
     """One count of the list."""
 
     name: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.values.dates import read_moment

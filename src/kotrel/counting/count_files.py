@@ -6,11 +6,11 @@ import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.counting.frames import LINES, NUMBER, as_entries, as_places, line_frame, place_frame
 from kotrel.core.counting.selection import FROZEN
@@ -38,8 +38,7 @@ CREATE TABLE posted (post INTEGER NOT NULL, place INTEGER NOT NULL, expected TEX
 """
 
 
-@dataclass(frozen=True)
-class CountedFile:
+class CountedFile(Struct, frozen=True):
     """A file that was collected: its source is the sheet it was made from, or its path with what was said of it."""
 
     number: int
@@ -51,8 +50,7 @@ class CountedFile:
     round: int
 
 
-@dataclass(frozen=True)
-class Post:
+class Post(Struct, frozen=True):
     """One posting of a count; ``load`` is None while nobody knows whether its load happened."""
 
     number: int

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.counting.variance import CountPlace
 from kotrel.core.documents.document_tables import plain_quantity
@@ -32,8 +32,7 @@ SPARE = 12
 """Blank rows at the end, for finds."""
 
 
-@dataclass(frozen=True)
-class CountSheet:
+class CountSheet(Struct, frozen=True):
     """One sheet: its title, its stamp, and the places on it.
 
     Attributes:
@@ -151,8 +150,7 @@ def write_count_text(sheet: CountSheet, path: Path) -> None:
         write_text(OutSheet("Count", tuple(map(OutColumn, headings)), frame), temporary, text_form(path.suffix))
 
 
-@dataclass(frozen=True)
-class CountSheetOptions:
+class CountSheetOptions(Struct, frozen=True):
     """How sheets are made.
 
     Attributes:

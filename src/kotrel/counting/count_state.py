@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
@@ -22,8 +23,7 @@ from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class State:
+class State(Struct, frozen=True, dict=True):
     """A count as it stands.
 
     Attributes:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.counting.frames import NUMBER
 from kotrel.core.counting.selection import classes, frozen, sample
@@ -30,8 +30,7 @@ from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class CountScope:
+class CountScope(Struct, frozen=True):
     """What is counted.
 
     Attributes:
@@ -49,8 +48,7 @@ class CountScope:
     not_since: str | None = None
 
 
-@dataclass(frozen=True)
-class Frozen:
+class Frozen(Struct, frozen=True):
     """A new count: its places, what they are worth, and what to know before counting."""
 
     name: str

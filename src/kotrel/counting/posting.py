@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
+
+from msgspec import Struct
 
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.counting.count_posting import (
@@ -39,8 +40,7 @@ from kotrel.workspace.settings import Workspace
 TRIES = 3
 
 
-@dataclass(frozen=True)
-class PostingOptions:
+class PostingOptions(Struct, frozen=True):
     """How a count is posted.
 
     Attributes:
@@ -56,8 +56,7 @@ class PostingOptions:
     remark: str = ""
 
 
-@dataclass(frozen=True)
-class Posting:
+class Posting(Struct, frozen=True):
     """What is posted, or would be.
 
     Attributes:

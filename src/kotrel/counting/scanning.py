@@ -6,13 +6,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.variance import CountPlace
@@ -41,8 +41,7 @@ LIKELY = 0.6
 """Of the lines of a scanner's list at least so many are codes that are known."""
 
 
-@dataclass(frozen=True)
-class _Line:
+class _Line(Struct, frozen=True):
     row: int
     text: str
     scan: Scan | None

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.counting.frames import as_places
 from kotrel.core.counting.sheet_record import NAME, count_record
@@ -77,8 +78,7 @@ _COUNTED = {"item", "counted"}
 """What a count sheet must have."""
 
 
-@dataclass(frozen=True)
-class CollectOptions:
+class CollectOptions(Struct, frozen=True):
     """What the user says of the files.
 
     Attributes:

@@ -7,11 +7,12 @@ import re
 import time
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
@@ -36,8 +37,7 @@ EVERY = 0.5
 """Seconds between two looks for a result."""
 
 
-@dataclass(frozen=True)
-class Answered:
+class Answered(Struct, frozen=True):
     """What the result files of one upload file, or of several that are read together, said.
 
     Attributes:
@@ -59,8 +59,7 @@ class Answered:
         return not self.answers.findings
 
 
-@dataclass(frozen=True)
-class Asking:
+class Asking(Struct, frozen=True):
     """Which load's results are read, and how.
 
     Attributes:

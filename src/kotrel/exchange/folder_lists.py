@@ -7,11 +7,11 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Mapping
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.canonical import out_of_form
 from kotrel.core.columns import ROW

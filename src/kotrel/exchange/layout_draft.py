@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import shutil
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import tomli
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
@@ -35,8 +36,7 @@ from kotrel.workspace.layout_writing import layout_text
 from kotrel.workspace.settings import Workspace, made_file_name
 
 
-@dataclass(frozen=True)
-class LaidDown:
+class LaidDown(Struct, frozen=True):
     """A draft and where it was saved.
 
     Attributes:

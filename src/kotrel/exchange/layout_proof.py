@@ -7,13 +7,14 @@ from __future__ import annotations
 import re
 import tempfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import KotrelError
@@ -27,8 +28,7 @@ from kotrel.sheets.upload_files import write_upload
 from kotrel.sheets.users_workbook import users_workbook
 
 
-@dataclass(frozen=True)
-class LayoutDifference:
+class LayoutDifference(Struct, frozen=True):
     """A cell that comes out otherwise.
 
     Attributes:
@@ -45,8 +45,7 @@ class LayoutDifference:
     why: str = ""
 
 
-@dataclass(frozen=True)
-class LayoutProof:
+class LayoutProof(Struct, frozen=True):
     """What came of it.
 
     Attributes:

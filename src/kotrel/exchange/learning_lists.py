@@ -6,10 +6,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.model import Description

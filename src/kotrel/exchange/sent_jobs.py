@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from kotrel.systems.service.service_system import ServiceSystem
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class JobState:
+class JobState(Struct, frozen=True):
     """A job as the service has it.
 
     Attributes:

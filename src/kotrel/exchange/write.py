@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import partial
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 from rich.text import Text
 
 from kotrel.core.changes.change_set import RecordChanges
@@ -39,8 +40,7 @@ from kotrel.workspace.settings import Workspace
 from kotrel.workspace.used_settings import remember_used
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(Struct, frozen=True):
     """What was written, or why nothing was: the checked rows with all findings.
 
     Attributes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.description.record_names import meant
@@ -11,8 +11,7 @@ from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.tables.reading_limits import USUAL, Limits
 
 
-@dataclass(frozen=True)
-class FileOptions:
+class FileOptions(Struct, frozen=True):
     """What the user said about the files.
 
     Attributes:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import argparse
 import getpass
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal, Protocol
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.journal import Entry
 from kotrel.core.errors import OutOfReach

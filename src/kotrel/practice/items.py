@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.values.code_formats import gtin_check_digit
 
@@ -14,8 +14,7 @@ SEED = 20
 ITEMS = 1_200
 
 
-@dataclass(frozen=True)
-class ItemFamily:
+class ItemFamily(Struct, frozen=True):
     """Items of one kind: three letters of their codes, where they belong, and what varies."""
 
     letters: str

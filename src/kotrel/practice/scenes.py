@@ -5,8 +5,9 @@ from __future__ import annotations
 import socket
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.practice import counters, story, supplier_prices
 from kotrel.practice import fastenings_list as fastenings
@@ -14,8 +15,7 @@ from kotrel.practice import loft_opening as loft
 from kotrel.practice.guide_files import write_guide_files
 
 
-@dataclass(frozen=True)
-class Scene:
+class Scene(Struct, frozen=True):
     """One scene.
 
     Attributes:

@@ -5,10 +5,10 @@ the LOFT opens later.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.practice.base_lists import BINS_EACH
 
@@ -17,8 +17,7 @@ WAREHOUSES = ("QUAY", "SHED", "TENDER")
 SHED_CATEGORIES = ("PAINT", "RESIN")
 
 
-@dataclass(frozen=True)
-class _Piece:
+class _Piece(Struct, frozen=True):
     """One movement: an item in a bin, with its lot or serial number if it has one."""
 
     item: str

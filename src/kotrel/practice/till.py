@@ -11,9 +11,10 @@ import csv
 import io
 import json
 import re
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from kotrel.core.errors import OutOfReach
 
@@ -24,8 +25,7 @@ RESULT = ("Reference", "ArtNo", "Result", "Number", "Reason", "What to do")
 FIRST_NUMBER = 70001
 
 
-@dataclass
-class TillResponse:
+class TillResponse(Struct):
     """What the till made of one upload file."""
 
     file: str

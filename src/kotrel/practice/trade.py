@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
@@ -23,8 +23,7 @@ from kotrel.systems.sql.store import store_of
 ISSUE, RECEIPT = "goods_issue", "goods_receipt"
 
 
-@dataclass(frozen=True)
-class TradeMovement:
+class TradeMovement(Struct, frozen=True):
     """One sale or receipt; the quantity is in the base unit, what goes out is negative."""
 
     number: str

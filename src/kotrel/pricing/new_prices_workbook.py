@@ -5,13 +5,13 @@ one sheet for each list, and one with what to look at first.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, OWN
@@ -28,8 +28,7 @@ FIRST_LOOKS = 20_000
 _WIDTHS = {"Description": 38, "Remarks": 46, "Step": 22, "Item": 14, "Item code": 14, "Price list": 10}
 
 
-@dataclass(frozen=True)
-class PriceSheet:
+class PriceSheet(Struct, frozen=True):
     """One sheet: its name, the decimals of its prices, and its rows, with the columns of :func:`write_price_book`."""
 
     name: str

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal, InvalidOperation
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongData, WrongUse
@@ -28,8 +28,7 @@ CUSTOMER_LIST = ("customer", "price_list", "place", "from_date", "to_date")
 """Fields of a price list that a customer has for a time; ``place`` orders them."""
 
 
-@dataclass(frozen=True)
-class PriceLookup:
+class PriceLookup(Struct, frozen=True):
     """What the user asks for; blank where it is left out."""
 
     item: str
@@ -40,8 +39,7 @@ class PriceLookup:
     warehouse: str | None
 
 
-@dataclass(frozen=True)
-class PriceFound:
+class PriceFound(Struct, frozen=True):
     """The price, and for what it is, in full.
 
     Attributes:

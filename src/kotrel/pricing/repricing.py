@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
@@ -30,8 +31,7 @@ from kotrel.workspace.settings import Workspace
 from kotrel.workspace.used_settings import remember_used
 
 
-@dataclass(frozen=True)
-class Repriced:
+class Repriced(Struct, frozen=True):
     """New prices, to be read before anybody loads them.
 
     Attributes:

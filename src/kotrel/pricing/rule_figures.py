@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 from typing import NamedTuple
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.loading.load_model import Checked
@@ -21,8 +22,7 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class Figures:
+class Figures(Struct, frozen=True):
     """What the sheets give.
 
     Attributes:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import base64
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from kotrel import __version__
 from kotrel.core.errors import OutOfReach
@@ -22,8 +23,7 @@ MOST_ROWS = 1_000
 Tone = Literal["", "good", "warn", "bad"]
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One cell of a table.
 
     Attributes:
@@ -49,8 +49,7 @@ LONGEST_WHOLE = 24
 Row = Sequence[str | Cell]
 
 
-@dataclass(frozen=True)
-class PageTable:
+class PageTable(Struct, frozen=True):
     """A table.
 
     Attributes:
@@ -78,8 +77,7 @@ class PageTable:
         return (len(self.rows) if self.total is None else self.total) - len(self.shown)
 
 
-@dataclass(frozen=True)
-class Bar:
+class Bar(Struct, frozen=True):
     """One bar: its label, its value, and the words beside it."""
 
     label: str
@@ -87,8 +85,7 @@ class Bar:
     words: str
 
 
-@dataclass(frozen=True)
-class Chart:
+class Chart(Struct, frozen=True):
     """Bars to the left and the right of zero.
 
     Attributes:
@@ -113,8 +110,7 @@ class Chart:
         return placed
 
 
-@dataclass(frozen=True)
-class Section:
+class Section(Struct, frozen=True):
     """A part of a page, with its heading."""
 
     title: str
@@ -124,8 +120,7 @@ class Section:
     notes: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class Page:
+class Page(Struct, frozen=True):
     """A page.
 
     Attributes:

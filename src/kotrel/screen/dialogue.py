@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from textwrap import fill
 from typing import Any
 
+from msgspec import Struct
 from rich.text import Text
 
 from kotrel.core.phrases import count
@@ -19,8 +19,7 @@ Document = Any
 HELP = "Enter takes the proposal, ? shows more, b goes back, q stops and keeps what was answered"
 
 
-@dataclass(frozen=True)
-class DialogueQuestion:
+class DialogueQuestion(Struct, frozen=True):
     """One question.
 
     Attributes:

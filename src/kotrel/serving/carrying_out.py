@@ -6,12 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import asdict, replace
 from datetime import datetime
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
 import polars as pl
+from msgspec.structs import asdict, replace
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Stamp

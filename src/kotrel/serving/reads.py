@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import asdict
 from typing import Any
 
 import flask
 import polars as pl
+from msgspec.structs import asdict
 
 from kotrel.core.changes.journal import Entry
 from kotrel.core.description.model import Description

@@ -10,10 +10,10 @@ import re
 import secrets
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import tomli
+from msgspec import Struct
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
@@ -25,8 +25,7 @@ RIGHTS = ("read", "load", "undo")
 EVERYTHING = frozenset(RIGHTS)
 
 
-@dataclass(frozen=True)
-class Holder:
+class Holder(Struct, frozen=True):
     """Who sends a request; ``name`` is empty for the one who started the service."""
 
     name: str = ""

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any, Literal
+
+from msgspec import Struct, field
 
 from kotrel.core.description.setting import Setting
 from kotrel.settings_books.setting_cells import cell_text, setting_value
@@ -31,8 +32,7 @@ SheetKind = Literal["settings", "tables", "list", "words"]
 """A row is one setting; a table with a name; a table of a list, whose order counts; or a word and what it means."""
 
 
-@dataclass(frozen=True)
-class BookColumn:
+class BookColumn(Struct, frozen=True):
     """A column.
 
     Attributes:
@@ -52,8 +52,7 @@ class BookColumn:
     width: int = 18
 
 
-@dataclass
-class BookRow:
+class BookRow(Struct):
     """A row.
 
     Attributes:
@@ -79,8 +78,7 @@ class BookRow:
             self.texts[key] = cell_text(value, setting)
 
 
-@dataclass
-class BookSheet:
+class BookSheet(Struct):
     """A sheet.
 
     Attributes:
@@ -101,8 +99,7 @@ class BookSheet:
         return next(each for each in self.columns if each.key == key)
 
 
-@dataclass
-class SettingsBook:
+class SettingsBook(Struct):
     """A workbook.
 
     Attributes:

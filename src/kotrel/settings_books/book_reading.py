@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path as FilePath
 from typing import Any
+
+from msgspec import Struct
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.table import letter_of
@@ -16,8 +17,7 @@ from kotrel.settings_books.book_writing import HEADING_ROW, ORIGIN, VERSION
 from kotrel.workspace.toml_editing import Path
 
 
-@dataclass(frozen=True)
-class OriginRow:
+class OriginRow(Struct, frozen=True):
     """A row as it was when the workbook was made."""
 
     file: str
@@ -25,8 +25,7 @@ class OriginRow:
     texts: Mapping[str, str]
 
 
-@dataclass(frozen=True)
-class EditedRow:
+class EditedRow(Struct, frozen=True):
     """A row as it is now.
 
     Attributes:
@@ -44,8 +43,7 @@ class EditedRow:
         return not any(text for key, text in self.texts.items() if key not in SHOWN)
 
 
-@dataclass(frozen=True)
-class EditedSheet:
+class EditedSheet(Struct, frozen=True):
     """A sheet as it is now.
 
     Attributes:
@@ -63,8 +61,7 @@ class EditedSheet:
         return f"{self.title}!{self.letters.get(key, 'B')}{row}"
 
 
-@dataclass(frozen=True)
-class EditedBook:
+class EditedBook(Struct, frozen=True):
     """A workbook as it came back."""
 
     what: str

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from kotrel.workspace.toml_editing import Path, TomlText
 
 
-@dataclass(frozen=True)
-class SettingProblem:
+class SettingProblem(Struct, frozen=True):
     """Something that cannot be taken: the cell, what it says, and what is wrong."""
 
     cell: str
@@ -17,8 +17,7 @@ class SettingProblem:
     message: str
 
 
-@dataclass(frozen=True)
-class Clash:
+class Clash(Struct, frozen=True):
     """A value that somebody else has changed in the file since the workbook was made."""
 
     cell: str
@@ -28,8 +27,7 @@ class Clash:
     wanted: str
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(Struct, frozen=True):
     """One change in a settings file.
 
     Attributes:
@@ -59,8 +57,7 @@ class Change:
         return self.late and bool(self.before) and len(self.path) > 1 and self.path[-1] == self.before
 
 
-@dataclass
-class Edits:
+class Edits(Struct):
     """All that an edited workbook says."""
 
     changes: list[Change] = field(default_factory=list)

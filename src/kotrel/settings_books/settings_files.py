@@ -5,9 +5,10 @@ from __future__ import annotations
 import hashlib
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache, cached_property
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.description_review import review
@@ -73,8 +74,7 @@ SOME_VALUES = 3
 """Values of each column of the last sheet that a workbook shows."""
 
 
-@dataclass(frozen=True)
-class SettingsFile:
+class SettingsFile(Struct, frozen=True):
     """One settings file.
 
     Attributes:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from contextlib import closing, suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.drafting import draft_description
@@ -57,8 +58,7 @@ name = { kind = "text", length = 40, must = "new" }
 """
 
 
-@dataclass(frozen=True)
-class WorkspaceHabits:
+class WorkspaceHabits(Struct, frozen=True):
     """How the sheets of a workspace are written, as ``[sheets]`` in its settings says it."""
 
     decimal_mark: str = "auto"
@@ -70,8 +70,7 @@ AS_EACH_COLUMN = WorkspaceHabits()
 """Each column shows it."""
 
 
-@dataclass(frozen=True)
-class Made:
+class Made(Struct, frozen=True):
     """The result: the folder, the system as people may see it, what happened to the practice system, and remarks;
     its address.
     """

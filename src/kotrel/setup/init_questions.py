@@ -8,8 +8,9 @@ import locale
 import re
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.similarity import folded
@@ -21,8 +22,7 @@ from kotrel.systems.sql.database_kinds import kind_of
 from kotrel.workspace.settings import FILE
 
 
-@dataclass(frozen=True)
-class InitAnswers:
+class InitAnswers(Struct, frozen=True):
     """What somebody answered.
 
     Attributes:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from rich.table import Table
 from rich.text import Text
 
@@ -15,8 +15,7 @@ from kotrel.setup.creating import facts_at, has_journal_at
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class Reviewed:
+class Reviewed(Struct, frozen=True):
     """The records, those that need a look most first, the tables that no record describes,
     and whether there is a journal.
     """

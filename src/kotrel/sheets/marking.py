@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
@@ -45,8 +45,7 @@ LARGE = 3_000_000
 """With more cells than this, the user's own workbook is not rewritten: it would take minutes."""
 
 
-@dataclass(frozen=True)
-class Marked:
+class Marked(Struct, frozen=True):
     """The marked copy: where it is, and remarks on it."""
 
     path: Path

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import count
@@ -24,8 +24,7 @@ WIDTHS = (22, 24, 90, 34)
 """Widths of the summary's columns."""
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """What is wrong with one cell; ``letter`` is None for the whole row."""
 
     severity: Severity
@@ -34,8 +33,7 @@ class Mark:
     text: str
 
 
-@dataclass(frozen=True)
-class MarkedSheet:
+class MarkedSheet(Struct, frozen=True):
     """One sheet and its marks."""
 
     rows: Rows

@@ -6,8 +6,9 @@ import atexit
 import shutil
 import tempfile
 import zipfile
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.tables.reading_limits import USUAL, Limits

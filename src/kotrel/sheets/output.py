@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.description.model import Field
 
 
-@dataclass(frozen=True)
-class OutColumn:
+class OutColumn(Struct, frozen=True):
     """One column: its heading and, if it holds a field, the field, which decides how its values are written.
 
     Attributes:
@@ -23,8 +22,7 @@ class OutColumn:
     most: int | None = None
 
 
-@dataclass(frozen=True)
-class OutSheet:
+class OutSheet(Struct, frozen=True):
     """One sheet: ``rows`` has a String column for each of ``columns``, in their order, in canonical text.
 
     Attributes:
@@ -38,8 +36,7 @@ class OutSheet:
     printed: bool = False
 
 
-@dataclass(frozen=True)
-class OutBook:
+class OutBook(Struct, frozen=True):
     """What goes into one file. ``stamp`` goes inside workbooks, out of sight."""
 
     sheets: tuple[OutSheet, ...]

@@ -10,11 +10,11 @@ from __future__ import annotations
 import re
 import zipfile
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.errors import WrongUse
 from kotrel.core.tables.table import letter_of
@@ -29,8 +29,7 @@ _STYLE = re.compile(rb'<c r="([A-Z]+)[0-9]+" s="([0-9]+)"')
 _DIMENSION = re.compile(rb'<dimension ref="[^"]*"/>')
 
 
-@dataclass(frozen=True)
-class TallColumn:
+class TallColumn(Struct, frozen=True):
     """A column of cells.
 
     Attributes:
@@ -42,8 +41,7 @@ class TallColumn:
     number: pl.Series | bool = False
 
 
-@dataclass(frozen=True)
-class TallRows:
+class TallRows(Struct, frozen=True):
     """The rows of one sheet.
 
     Attributes:

@@ -9,11 +9,11 @@ from __future__ import annotations
 import codecs
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, BinaryIO, Literal, cast
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.errors import WrongData
 from kotrel.core.layouts.wording import class_of
@@ -31,8 +31,7 @@ _AS_WRITTEN = {"utf-8": b"", "utf-8-sig": codecs.BOM_UTF8}
 """Encodings that need no conversion, and what the file begins with."""
 
 
-@dataclass(frozen=True)
-class TextForm:
+class TextForm(Struct, frozen=True):
     """How a text file is written.
 
     Attributes:

@@ -6,11 +6,12 @@ import csv
 import io
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 from polars.exceptions import PolarsError
 
 from kotrel.core.columns import ROW
@@ -183,8 +184,7 @@ def _has_two_readings(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:
     return found is None or not found[0].equals(cells)
 
 
-@dataclass(frozen=True)
-class TextPart:
+class TextPart(Struct, frozen=True):
     """A part of a large text file: its cells, the line of each row, and what is odd in its lines (see :class:`Grid`).
 
     Attributes:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 from rich.table import Table
 from rich.text import Text
 
@@ -25,8 +25,7 @@ _EVER = "9999-12-31"
 _EXACT = pl.Decimal(38, 6)
 
 
-@dataclass(frozen=True)
-class BalanceProof:
+class BalanceProof(Struct, frozen=True):
     """What was compared.
 
     Attributes:

@@ -5,10 +5,11 @@ and what is known of the items.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Description, Record
@@ -29,8 +30,7 @@ from kotrel.workspace.settings import Workspace
 DEFAULT_BY = ("item", "warehouse")
 
 
-@dataclass(frozen=True)
-class StockQuestion:
+class StockQuestion(Struct, frozen=True):
     """What is asked of stock.
 
     Attributes:
@@ -52,8 +52,7 @@ class StockQuestion:
     with_empty: bool = False
 
 
-@dataclass(frozen=True)
-class Stock:
+class Stock(Struct, frozen=True):
     """The answer.
 
     Attributes:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.families import families, flat_record
@@ -28,8 +28,7 @@ RECORD = "item_warehouse"
 NEEDED = ("reorder_point", "order_up_to")
 
 
-@dataclass(frozen=True)
-class ReorderLine:
+class ReorderLine(Struct, frozen=True):
     """One item to order for one warehouse.
 
     Attributes:
@@ -47,8 +46,7 @@ class ReorderLine:
         return None if self.cost is None else half_away(self.level.order * self.cost, 2)
 
 
-@dataclass(frozen=True)
-class Reorder:
+class Reorder(Struct, frozen=True):
     """What to order, the remarks on what was left out, the value by vendor,
     and how many reorder points were looked at.
     """

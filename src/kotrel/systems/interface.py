@@ -5,10 +5,10 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.outcome_page import OutcomePage, page_of
 from kotrel.core.description.in_words import shown
@@ -35,8 +35,7 @@ class Refused(Exception):
         self.refusals = tuple(refusals)
 
 
-@dataclass(frozen=True)
-class Altered:
+class Altered(Struct, frozen=True):
     """One value that came out otherwise than it was sent, because the system's own rules changed it.
 
     Attributes:
@@ -62,8 +61,7 @@ class Altered:
         return f"the system put {stored} into {title}" + (f", not {shown(self.sent, field)}" if self.sent else "")
 
 
-@dataclass(frozen=True)
-class Receipt:
+class Receipt(Struct, frozen=True):
     """What a system says of a plan that it took.
 
     Attributes:
@@ -83,8 +81,7 @@ class Receipt:
     remarks: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Abilities:
+class Abilities(Struct, frozen=True):
     """What a system can do.
 
     Attributes:

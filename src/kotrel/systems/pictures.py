@@ -7,8 +7,9 @@ from __future__ import annotations
 import hashlib
 import unicodedata
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.rows.system_state import FileFacts, Files
 from kotrel.sheets.safe_writing import make_folder, written_whole

@@ -7,11 +7,11 @@ from __future__ import annotations
 import io
 import json
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -26,8 +26,7 @@ STAMP = "Kotrel export"
 FOLDER = "exports"
 
 
-@dataclass(frozen=True)
-class RememberedExport:
+class RememberedExport(Struct, frozen=True):
     """An export as it was written.
 
     Attributes:

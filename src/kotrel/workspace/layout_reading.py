@@ -5,9 +5,10 @@ from __future__ import annotations
 import codecs
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.record_names import meant

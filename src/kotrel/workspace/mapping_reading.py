@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from kotrel.core.changes import results as answers
 from kotrel.core.counting import sheet_record

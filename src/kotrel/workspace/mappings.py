@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Description, Field
 from kotrel.core.description.toml_reading import line_of
@@ -23,8 +25,7 @@ from kotrel.core.values.conventions import UNSAID, SheetHabits
 from kotrel.core.values.dates import dates_within, read_date
 
 
-@dataclass(frozen=True)
-class MapPart:
+class MapPart(Struct, frozen=True):
     """What one saved mapping says about one record.
 
     Attributes:
@@ -79,8 +80,7 @@ def _filled_in(settings: Mapping[str, Any], name: str, value: str, word: str) ->
     }
 
 
-@dataclass(frozen=True)
-class SavedMap:
+class SavedMap(Struct, frozen=True):
     """A saved mapping, as it is in its file.
 
     Attributes:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import tomli
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.counting.tolerances import CLASS_NAMES, EXACT, Tolerance
 from kotrel.core.description.description_reading import read_description
@@ -88,8 +89,7 @@ FILE = "kotrel.toml"
 HIDDEN = ".kotrel"
 
 
-@dataclass(frozen=True)
-class FilesOnly:
+class FilesOnly(Struct, frozen=True):
     """What is said of a program that only exchanges files.
 
     Attributes:
@@ -108,8 +108,7 @@ class FilesOnly:
     layouts: Mapping[str, str] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Workspace:
+class Workspace(Struct, frozen=True):
     """A workspace and its settings.
 
     Attributes:

@@ -10,9 +10,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
+
+from msgspec import Struct, field
 
 from kotrel.core.description.toml_reading import numbered, parsed
 
@@ -37,8 +38,7 @@ class NotEditable(Exception):
     """The file is written in a way in which this value cannot be changed."""
 
 
-@dataclass
-class _Item:
+class _Item(Struct):
     """A key with its value as they are written; without a key, a line that belongs to the table as a whole.
 
     Attributes:
@@ -60,8 +60,7 @@ class _Item:
         return [*self.lead, f"{self.raw_key}={self.between}{self.raw}{self.tail}"]
 
 
-@dataclass
-class _Block:
+class _Block(Struct):
     """A table: its header, what stands above that, and its items; ``loose`` are lines that belong to none of them."""
 
     path: Path

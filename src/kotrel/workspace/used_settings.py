@@ -5,17 +5,17 @@ so that nobody has to guess which are alive.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.sheets.safe_writing import written_whole
 
 _FILE = "used.json"
 
 
-@dataclass(frozen=True)
-class Used:
+class Used(Struct, frozen=True):
     """The last use of a settings file: the moment (ISO, with its zone) and the file it was used for."""
 
     at: str

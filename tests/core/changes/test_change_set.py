@@ -1,11 +1,11 @@
 """Change sets: what a load would do, and that its way back really is the way back."""
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, compare
 from kotrel.core.changes.reference_order import in_reference_order

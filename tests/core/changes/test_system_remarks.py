@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.columns import ROW

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 from decimal import Decimal
 from unittest import mock
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting import entries as collecting

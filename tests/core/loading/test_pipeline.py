@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import re
 import unittest
-from dataclasses import replace
 
 import polars as pl
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import ROW_COLUMNS, changes_from, entry_parts, journal_rows, refused_rows

@@ -1,13 +1,13 @@
 """New prices: rounding rules, steps, units, currencies and guards. All figures are worked out by hand."""
 
 import unittest
-from dataclasses import replace
 from decimal import ROUND_HALF_UP, Decimal
 from fractions import Fraction
 
 import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.kinds import NUMBER

@@ -1,11 +1,11 @@
 """Defaults and made values, names of lists, tables as people lay them out, and texts that mean columns."""
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames

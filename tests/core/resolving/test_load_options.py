@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import before, compare, list_after
 from kotrel.core.checking.system_kept import check_kept

@@ -1,12 +1,12 @@
 """New keys that are nearly one the system has: named, with what is likely meant."""
 
 import unittest
-from dataclasses import replace
 from types import SimpleNamespace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description

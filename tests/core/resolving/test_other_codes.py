@@ -3,9 +3,9 @@ what a mapping can say, and what follows from it.
 """
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description

@@ -1,11 +1,11 @@
 """Damaged codes and names: mended where the list proves it, and only there."""
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.changes.comparison import compare_tables
 from kotrel.core.description.list_names import ListNames

@@ -1,7 +1,8 @@
 """Finding the table in a sheet and matching its headings."""
 
 import unittest
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.toml_reading import line_of, numbered

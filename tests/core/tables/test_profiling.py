@@ -1,9 +1,9 @@
 """Looking at columns: kinds, fullness, damage; and how words, lists and choices are tidied."""
 
 import unittest
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW

@@ -8,9 +8,10 @@ import subprocess
 import sys
 import tempfile
 import unittest
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.changes.journal import Entry, Stamp
 from kotrel.core.errors import OutOfReach

@@ -7,10 +7,11 @@ Every row of a record's changes has an action: ``new``, ``changed``, ``removed``
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
 from kotrel.core.description.model import Record
@@ -20,8 +21,7 @@ if TYPE_CHECKING:
     from kotrel.core.rows.rows import Rows
 
 
-@dataclass(frozen=True)
-class Origin:
+class Origin(Struct, frozen=True):
     """Where rows stand in the journal: the load's number, the first line and the last."""
 
     load: int
@@ -29,8 +29,7 @@ class Origin:
     last: int
 
 
-@dataclass(frozen=True)
-class RecordChanges:
+class RecordChanges(Struct, frozen=True):
     """What happens to the rows of one record.
 
     Attributes:
@@ -205,8 +204,7 @@ def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
     return pl.Series(says.name, done, dtype=pl.String)
 
 
-@dataclass(frozen=True)
-class RefusedRows:
+class RefusedRows(Struct, frozen=True):
     """The refused rows as they are in their sheet.
 
     Attributes:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.phrases import count
 
 
-@dataclass(frozen=True)
-class TableDifference:
+class TableDifference(Struct, frozen=True):
     """What differs between two tables.
 
     Attributes:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, Literal
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, key_text
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
@@ -106,8 +107,7 @@ def load_number(text: str) -> int:
     return int(found[1])
 
 
-@dataclass(frozen=True)
-class Stamp:
+class Stamp(Struct, frozen=True):
     """Who loads what, and when.
 
     Attributes:
@@ -132,8 +132,7 @@ class Stamp:
         return self.at.isoformat(timespec="microseconds")
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One load in the history.
 
     Attributes:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import polars as pl
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class OutcomePage:
+class OutcomePage(Struct, frozen=True):
     """The beginning of an outcome.
 
     Attributes:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import date
+
+from msgspec import Struct, field
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Stamp
 
 
-@dataclass(frozen=True)
-class Undoing:
+class Undoing(Struct, frozen=True):
     """Which load a plan takes back, and how.
 
     Attributes:
@@ -25,8 +25,7 @@ class Undoing:
     day: date
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """A change set and what it is for.
 
     Attributes:

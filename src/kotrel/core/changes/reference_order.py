@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION

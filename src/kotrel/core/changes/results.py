@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
@@ -58,8 +58,7 @@ def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
     return Record(NAME, "Result", ("key",), {each.name: each for each in fields})
 
 
-@dataclass(frozen=True)
-class RowAnswer:
+class RowAnswer(Struct, frozen=True):
     """What the program says of one row of a load: ``done``, ``warning`` or ``refused``, why,
     and the number that it gave.
     """
@@ -70,8 +69,7 @@ class RowAnswer:
     number: str | None = None
 
 
-@dataclass
-class Answers:
+class Answers(Struct):
     """What a result file says.
 
     Attributes:
@@ -88,8 +86,7 @@ class Answers:
     sheets: list[Rows] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
-class Answering:
+class Answering(Struct, frozen=True):
     """One sheet of a result file.
 
     Attributes:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
@@ -12,8 +11,7 @@ from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
 
 
-@dataclass(frozen=True)
-class UndoConflict:
+class UndoConflict(Struct, frozen=True):
     """One thing that keeps a load from being undone."""
 
     record: str

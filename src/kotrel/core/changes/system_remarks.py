@@ -5,9 +5,9 @@ and values that it holds otherwise than they are shown.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import key_text
 from kotrel.core.columns import ROW
@@ -15,8 +15,7 @@ from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 
 
-@dataclass(frozen=True)
-class Refusal:
+class Refusal(Struct, frozen=True):
     """What the business system itself says about one row of a load.
 
     Attributes:

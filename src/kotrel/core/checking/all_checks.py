@@ -7,9 +7,9 @@ family (or a file of its own) and name it in :data:`CHECKS`.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.checking.alphabets import check_alphabets
 from kotrel.core.checking.check_digits import check_codes

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.variance import CountLine, Movements
@@ -17,8 +17,7 @@ _LONG = r"\.[0-9]{13}|[0-9]{26}"
 NOW = "held now"
 
 
-@dataclass(frozen=True)
-class Parted:
+class Parted(Struct, frozen=True):
     """Places by what there is to say of them; each as the columns of :func:`~kotrel.core.counting.frames.place_frame`.
 
     Attributes:

@@ -6,11 +6,11 @@ A system that takes no such documents, but a list of quantities, gets a row of i
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.variance import CountLine
@@ -24,8 +24,7 @@ Rest = Literal["open", "leave", "zero"]
 """What happens to lines that were not counted: they stay open, are closed as they are, or count as nothing there."""
 
 
-@dataclass(frozen=True)
-class Adjusted:
+class Adjusted(Struct, frozen=True):
     """One line to close.
 
     Attributes:

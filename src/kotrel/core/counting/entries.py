@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from decimal import Decimal
 from typing import Any, NamedTuple
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
@@ -176,8 +177,7 @@ def _around(rows: Rows) -> tuple[str, str]:
 _CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """What is known of a sheet besides its rows.
 
     Attributes:
@@ -195,8 +195,7 @@ class Sheet:
     as_expected: bool = False
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """What is known of items.
 
     Attributes:
@@ -233,8 +232,7 @@ class Known:
         return ""
 
 
-@dataclass
-class Collected:
+class Collected(Struct):
     """What a sheet gave.
 
     Attributes:

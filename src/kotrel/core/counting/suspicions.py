@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from decimal import Decimal
+
+from msgspec.structs import replace
 
 from kotrel.core.counting.variance import CountLine
 

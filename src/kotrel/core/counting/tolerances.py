@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from decimal import Decimal
+
+from msgspec import Struct, field
 
 CLASSES = (("A", Decimal("0.80")), ("B", Decimal("0.95")))
 """Items by value, the most valuable first: A up to 80 % of the whole value, B up to 95 %, C the rest."""
 CLASS_NAMES = (*(name for name, _ in CLASSES), "C")
 
 
-@dataclass(frozen=True)
-class Tolerance:
+class Tolerance(Struct, frozen=True):
     """How far a line may be off: by quantity, per cent of expected, or value; the standard is nothing.
 
     Attributes:

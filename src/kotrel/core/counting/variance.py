@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from decimal import Decimal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.stock.sums import half_away
@@ -12,8 +14,7 @@ from kotrel.core.stock.sums import half_away
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True, slots=True)
-class CountEntry:
+class CountEntry(Struct, frozen=True):
     """One counted line.
 
     Attributes:
@@ -32,8 +33,7 @@ class CountEntry:
     remark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class CountPlace:
+class CountPlace(Struct, frozen=True):
     """A frozen place, with its number."""
 
     number: int
@@ -54,8 +54,7 @@ class CountPlace:
         return self.item, self.warehouse, self.bin, self.lot, self.serial
 
 
-@dataclass(frozen=True, slots=True)
-class CountLine:
+class CountLine(Struct, frozen=True):
     """One place after counting.
 
     Attributes:
@@ -102,8 +101,7 @@ class CountLine:
         return bool(off <= tolerance.quantity or by_percent or by_value)
 
 
-@dataclass(frozen=True)
-class Totals:
+class Totals(Struct, frozen=True):
     """Net and gross variance at cost, and accuracy in per cent: lines within tolerance ÷ lines counted;
     None without any.
     """
@@ -118,8 +116,7 @@ class Totals:
 Key = tuple[str, str | None, str | None, str | None, str | None]
 
 
-@dataclass(frozen=True)
-class Movements:
+class Movements(Struct, frozen=True):
     """What happened to places since the freeze.
 
     Attributes:

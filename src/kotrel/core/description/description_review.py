@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.description.table_facts import CODE, GUESSED_DECIMALS, MONEY, ColumnFacts, TableFacts, may_refer_to
 
 
-@dataclass(frozen=True)
-class RecordReview:
+class RecordReview(Struct, frozen=True):
     """One record.
 
     Attributes:

@@ -7,7 +7,9 @@ import re
 import unicodedata
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.table_facts import (
@@ -45,8 +47,7 @@ decimals = "plain"                     # as the database has them
 """
 
 
-@dataclass(frozen=True)
-class _Named:
+class _Named(Struct, frozen=True):
     """A table that becomes a record: the record's name, its key,
     and the number column that other tables refer to, if any.
     """

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, get_args
+
+from msgspec import Struct
 
 from kotrel.core.description.description_settings import FIELD
 from kotrel.core.description.document_reading import from_ledger
@@ -20,8 +21,7 @@ DEFAULT_DECIMALS = {"number": 3, "quantity": 3, "money": 2}
 DEFAULT_LENGTH = {"code": 40, "reference": 40}
 
 
-@dataclass(frozen=True, slots=True)
-class _FieldTable:
+class _FieldTable(Struct, frozen=True):
     """The table of one field; ``kind`` is the field's."""
 
     reader: TomlReader

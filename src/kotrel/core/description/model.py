@@ -8,13 +8,13 @@ and fields, which ``docs/reference/system-description.md`` lists under "Names th
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Literal
 
+from msgspec import Struct, field
 
-@dataclass(frozen=True)
-class DefaultSet:
+
+class DefaultSet(Struct, frozen=True):
     """A named set of values for the blank fields of new rows, such as those that every paint has.
 
     Attributes:
@@ -40,8 +40,7 @@ DECIMAL_KINDS = ("number", "quantity", "money")
 """Kinds whose values are exact decimals."""
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """One field of a record.
 
     Attributes:
@@ -128,8 +127,7 @@ class Field:
         return self.kept_by == "system"
 
 
-@dataclass(frozen=True)
-class Storage:
+class Storage(Struct, frozen=True):
     """Where a record's rows are in a database whose tables differ from the description.
 
     Attributes:
@@ -162,8 +160,7 @@ class Storage:
         return (self.yes_no_of.get(field.name) or self.yes_no) if field.kind == "yes_no" else None
 
 
-@dataclass(frozen=True)
-class Record:
+class Record(Struct, frozen=True):
     """One record type: its fields, and the rules on whole rows.
 
     Attributes:
@@ -264,8 +261,7 @@ class Record:
         return {name: tuple(names) for name, names in groups.items()}
 
 
-@dataclass(frozen=True)
-class Description:
+class Description(Struct, frozen=True):
     """A whole business system.
 
     Attributes:
@@ -279,7 +275,7 @@ class Description:
     title: str
     records: Mapping[str, Record]
     schema: str = ""
-    order: tuple[str, ...] = field(default=())
+    order: tuple[str, ...] = ()
     defaults: Mapping[str, DefaultSet] = field(default_factory=dict)
     scaled: bool = True
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class ColumnFacts:
+class ColumnFacts(Struct, frozen=True):
     """One column.
 
     Attributes:
@@ -59,8 +59,7 @@ class ColumnFacts:
         return self.kind == "uuid" or bool(by_name)
 
 
-@dataclass(frozen=True)
-class ReferenceFacts:
+class ReferenceFacts(Struct, frozen=True):
     """A foreign key: columns → columns of another table."""
 
     columns: tuple[str, ...]
@@ -69,8 +68,7 @@ class ReferenceFacts:
     schema: str = ""
 
 
-@dataclass(frozen=True)
-class TableFacts:
+class TableFacts(Struct, frozen=True):
     """One table: its columns, its primary key, groups of columns that never repeat, its references.
 
     Attributes:

@@ -7,11 +7,12 @@ gone out (51.00), reversing the 5 leaves 4 worth 29.00.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import date, datetime
 from functools import cache
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reversal import UndoConflict
@@ -29,8 +30,7 @@ from kotrel.core.values.dates import moment_text
 EXACT = pl.Decimal(38, 12)
 
 
-@dataclass(frozen=True)
-class Taking:
+class Taking(Struct, frozen=True):
     """How documents are to be taken back.
 
     Attributes:
@@ -47,8 +47,7 @@ class Taking:
     partial: bool = False
 
 
-@dataclass(frozen=True)
-class TakenBack:
+class TakenBack(Struct, frozen=True):
     """The reversing documents, what blocks it of others, and what is said of values that had to be put right.
 
     Attributes:

@@ -5,9 +5,9 @@ with what the lists say of their items.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.documents.families import Family
@@ -24,8 +24,7 @@ ITEM = ("unit", "kind", "archived", "lot_tracked", "serial_tracked", "cost", "de
 """What is asked of items."""
 
 
-@dataclass(frozen=True)
-class DocumentTables:
+class DocumentTables(Struct, frozen=True):
     """The rows of one family in a load, each table with :data:`PART`, ``ROW``, :data:`WRONG` and the fields, blank
     where not carried.
 

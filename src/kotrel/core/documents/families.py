@@ -5,15 +5,16 @@ and the flat sheet that has all of it in each row.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.document_reading import reference_to
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.remembering import for_the_last
 
 
-@dataclass(frozen=True)
-class Family:
+class Family(Struct, frozen=True):
     """The records of one kind of document.
 
     Attributes:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description, Record
@@ -25,16 +26,14 @@ from kotrel.core.similarity import folded
 from kotrel.core.stock.sums import Sums
 
 
-@dataclass(frozen=True)
-class Shaped:
+class Shaped(Struct, frozen=True):
     """The rows of one record, and what is said of how they came about."""
 
     rows: Rows
     remarks: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Circumstances:
+class Circumstances(Struct, frozen=True):
     """What shaping has to know besides the rows.
 
     Attributes:

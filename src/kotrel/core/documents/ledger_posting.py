@@ -8,12 +8,12 @@ goes out goes at the average, and the last piece takes the rest of the value wit
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
@@ -27,8 +27,7 @@ MOVEMENT = ("kind", "document", "line", "part", "counts_as", "date", "item", "wa
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True)
-class Posted:
+class Posted(Struct, frozen=True):
     """What a load posts.
 
     Attributes:

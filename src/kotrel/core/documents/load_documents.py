@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.changes.journal import WHOLE
 from kotrel.core.columns import ROW
@@ -27,8 +28,7 @@ from kotrel.core.tables.table import Table
 from kotrel.core.values.dates import moment_text
 
 
-@dataclass(frozen=True)
-class Ledger:
+class Ledger(Struct, frozen=True):
     """What documents ask the system: ``sums`` and ``loads_of`` are the questions of the same name
     of a look at the system.
     """
@@ -38,8 +38,7 @@ class Ledger:
     loads_of: LoadsOf
 
 
-@dataclass(frozen=True)
-class InDocuments:
+class InDocuments(Struct, frozen=True):
     """The rows of a load with the findings on their documents.
 
     Attributes:

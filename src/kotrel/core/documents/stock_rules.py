@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class StockRules:
+
+class StockRules(Struct, frozen=True):
     """What a business allows (``[stock]`` in ``kotrel.toml``).
 
     Attributes:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.documents.document_tables import plain_quantity, with_factors

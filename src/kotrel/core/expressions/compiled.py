@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import polars as pl
+from msgspec import Struct, field
 from polars.exceptions import PolarsError
 
 from kotrel.core.columns import ROW
@@ -18,8 +18,7 @@ _TALL = 100_000
 """So many rows are worth the threads."""
 
 
-@dataclass(frozen=True)
-class Compiled:
+class Compiled(Struct, frozen=True):
     """A compiled expression.
 
     Attributes:

@@ -8,13 +8,13 @@ for all of a column. Several steps on one column are taken in one go.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
 from functools import partial
 from typing import Literal, Protocol
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.expressions.kinds import NUMBER, SCALE
 
@@ -87,8 +87,7 @@ class _Step(Protocol):
         """The same of one number."""
 
 
-@dataclass(frozen=True)
-class _Times:
+class _Times(Struct, frozen=True):
     top: int
     bottom: int
 
@@ -103,8 +102,7 @@ class _Times:
         return _quotient(number * self.top, self.bottom)
 
 
-@dataclass(frozen=True)
-class _Rounded:
+class _Rounded(Struct, frozen=True):
     step: int
 
     def reach(self, reach: int) -> tuple[int, int]:
@@ -117,8 +115,7 @@ class _Rounded:
         return _quotient(number, self.step) * self.step
 
 
-@dataclass(frozen=True)
-class _Multiple:
+class _Multiple(Struct, frozen=True):
     step: int
     way: Way
 

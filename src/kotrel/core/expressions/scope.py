@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from kotrel.core.description.model import Field
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded, nearest
 
 
-@dataclass(frozen=True)
-class Scope:
+class Scope(Struct, frozen=True):
     """What an expression may refer to.
 
     Attributes:

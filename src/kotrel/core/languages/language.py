@@ -4,11 +4,10 @@ nothing else in the program has its words.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Language:
+class Language(Struct, frozen=True):
     """The words of one language, in small letters without accents.
 
     Attributes:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
@@ -29,8 +31,7 @@ _ACTIONS = {
 }
 
 
-@dataclass(frozen=True)
-class _Seen:
+class _Seen(Struct, frozen=True):
     """What is known of a column before anybody says what fills it."""
 
     sample: Sample

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any, Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Record
 from kotrel.core.layouts.sample import Sample, SampleCell
@@ -14,8 +16,7 @@ from kotrel.core.phrases import count
 How = Literal["seen", "supposed", "open"]
 
 
-@dataclass(frozen=True)
-class Drafted:
+class Drafted(Struct, frozen=True):
     """A setting, and how it is known."""
 
     value: Any
@@ -23,8 +24,7 @@ class Drafted:
     why: str
 
 
-@dataclass(frozen=True)
-class DraftColumn:
+class DraftColumn(Struct, frozen=True):
     """A column of the file.
 
     Attributes:
@@ -57,8 +57,7 @@ class DraftColumn:
         return None if about is None else str(about.value)
 
 
-@dataclass(frozen=True)
-class Draft:
+class Draft(Struct, frozen=True):
     """A layout, as far as the file says it.
 
     Attributes:
@@ -72,7 +71,7 @@ class Draft:
     settings: Mapping[str, Drafted]
     columns: tuple[DraftColumn, ...]
     dates: tuple[str, ...] = ()
-    open: tuple[str, ...] = field(default=())
+    open: tuple[str, ...] = ()
 
     @property
     def rows(self) -> tuple[tuple[SampleCell, ...], ...]:

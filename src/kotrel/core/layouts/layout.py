@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from dataclasses import field as filled
 from decimal import Decimal
 from typing import Literal
+
+from msgspec import Struct
+from msgspec import field as filled
 
 from kotrel.core.tables.table import letter_of
 
@@ -14,8 +15,7 @@ SOURCES = ("field", "fixed", "action", "make", "price_of", "stock_in", "referenc
 """What a column can be filled from, by the names of its settings; a column that is open has none of them."""
 
 
-@dataclass(frozen=True)
-class LayoutColumn:
+class LayoutColumn(Struct, frozen=True):
     """One column of an upload file. Exactly one of the sources is set; with none, the column stays empty.
 
     Attributes:
@@ -60,8 +60,7 @@ class LayoutColumn:
         return self.heading.strip() or f"column {letter_of(max(self.place - 1, 0))}"
 
 
-@dataclass(frozen=True)
-class Layout:
+class Layout(Struct, frozen=True):
     """A whole layout.
 
     Attributes:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
+
+from msgspec import Struct, field
 
 CellKind = Literal["blank", "text", "number", "date", "other"]
 
 
-@dataclass(frozen=True)
-class SampleCell:
+class SampleCell(Struct, frozen=True):
     """One cell.
 
     Attributes:
@@ -29,8 +29,7 @@ class SampleCell:
 BLANK = SampleCell()
 
 
-@dataclass(frozen=True)
-class Sample:
+class Sample(Struct, frozen=True):
     """A template or an example, each line as wide as the widest.
 
     Attributes:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.tables.about_columns import are_types, is_must
@@ -15,8 +16,7 @@ _FIRST = 8
 """Lines below the headings that are looked at, at most."""
 
 
-@dataclass(frozen=True)
-class Parts:
+class Parts(Struct, frozen=True):
     """Numbers of lines, from 0; the rows begin at ``rows``.
 
     Attributes:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
@@ -21,8 +21,7 @@ UPLOAD_ACTION = "what happens"
 """The column with ``new``, ``changed``, ``same`` or ``withdrawn``."""
 
 
-@dataclass(frozen=True)
-class Values:
+class Values(Struct, frozen=True):
     """What the columns are filled from.
 
     Attributes:
@@ -41,8 +40,7 @@ class Values:
     reference: str = ""
 
 
-@dataclass(frozen=True)
-class LaidOut:
+class LaidOut(Struct, frozen=True):
     """The file's columns as texts, c0, c1 …, and what cannot be written.
 
     Attributes:
@@ -85,8 +83,7 @@ def lay_out(layout: Layout, record: Record, rows: Rows, values: Values) -> LaidO
     return LaidOut(texts, findings, all(each.bare for each in done), cleaned)
 
 
-@dataclass(frozen=True)
-class _UploadColumn:
+class _UploadColumn(Struct, frozen=True):
     """One column of the file (see :class:`LaidOut`)."""
 
     texts: pl.Series

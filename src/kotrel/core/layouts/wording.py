@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Field
 from kotrel.core.layouts.layout import Layout, LayoutColumn
@@ -17,8 +17,7 @@ Names = Mapping[str, Mapping[str, str]]
 _EXACT = pl.Decimal(38, 12)
 
 
-@dataclass(frozen=True)
-class UploadProblem:
+class UploadProblem(Struct, frozen=True):
     """What is wrong with some texts: a Boolean for each.
 
     Attributes:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry
@@ -52,8 +52,7 @@ class SystemReader(Protocol):
         """Row, field and what the system really holds, where a change would replace more than is shown of it."""
 
 
-@dataclass(frozen=True)
-class Business:
+class Business(Struct, frozen=True):
     """What the pipeline has to know about a business.
 
     Attributes:
@@ -75,8 +74,7 @@ class Business:
         return SystemState(self.description, look.read, pending, self.files, self.largest_file)
 
 
-@dataclass(frozen=True)
-class SheetRows:
+class SheetRows(Struct, frozen=True):
     """The rows of one record from one sheet, as they were read.
 
     Attributes:
@@ -91,8 +89,7 @@ class SheetRows:
     book: PriceBook | None = None
 
 
-@dataclass(frozen=True)
-class Checked:
+class Checked(Struct, frozen=True):
     """The rows of one record after checking.
 
     Attributes:
@@ -122,8 +119,7 @@ class Checked:
         return self.consequence == "posted" or (part and not self.rows.findings)
 
 
-@dataclass(frozen=True)
-class Preview:
+class Preview(Struct, frozen=True):
     """What a load would do.
 
     Attributes:

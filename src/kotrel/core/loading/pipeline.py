@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import compare, join_changes
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Literal
+
+from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup
@@ -28,8 +29,7 @@ OWN_COUNTS = 2
 """A heading that is a field's own name or title counts this much more than a synonym."""
 
 
-@dataclass(frozen=True)
-class Matched:
+class Matched(Struct, frozen=True):
     """What feeds which field.
 
     Attributes:

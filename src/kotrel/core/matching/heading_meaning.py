@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
@@ -46,8 +46,7 @@ _YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
 _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "inch": "in"}
 
 
-@dataclass(frozen=True)
-class HeadingSays:
+class HeadingSays(Struct, frozen=True):
     """What a heading says of its amounts: ``per`` how many pieces, in ``cents``, how many ``times`` smaller,
     with ``tax``, in a ``unit``, of a ``year``.
     """

@@ -5,7 +5,8 @@ a price per hundred, discount groups, a day in the title, successors.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from kotrel.core.description.model import Record
 from kotrel.core.matching.heading_meaning import said_by
@@ -27,8 +28,7 @@ FEW_KEYS = 200
 """A table that is looked up in has no more rows than this."""
 
 
-@dataclass(frozen=True)
-class LookupFound:
+class LookupFound(Struct, frozen=True):
     """A column whose values are the keys of another sheet."""
 
     column: Column
@@ -37,8 +37,7 @@ class LookupFound:
     headings: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Habits:
+class Habits(Struct, frozen=True):
     """What was seen, each to be confirmed by a person.
 
     Attributes:

@@ -5,8 +5,9 @@ and by what the column holds.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
+from msgspec.structs import replace
 from rapidfuzz import fuzz
 
 from kotrel.core.description.list_names import ListNames
@@ -33,8 +34,7 @@ GENERIC = ("name", "description", "text", "title", "item", "short description", 
 """Headings of the column with the name of a row, where no other field claims them."""
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """One field and the column proposed for it.
 
     Attributes:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
@@ -16,8 +17,7 @@ FEWEST = 2
 """A single column headed with a code may be anything."""
 
 
-@dataclass(frozen=True)
-class Wide:
+class Wide(Struct, frozen=True):
     """What such columns mean.
 
     Attributes:

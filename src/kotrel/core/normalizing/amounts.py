@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
@@ -155,8 +155,7 @@ FEW_CELLS = 3
 """With fewer number cells, a column says nothing about the size of its numbers."""
 
 
-@dataclass(frozen=True)
-class _Reading:
+class _Reading(Struct, frozen=True):
     """How the texts of a column are read.
 
     Attributes:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, field
 from datetime import date
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import Severity
@@ -18,8 +18,7 @@ _STRAY = r"^[\s\u{200b}\u{feff}]|[\s\u{200b}\u{feff}]$"
 STRAY_CHARS = " \t\r\n\u00a0\u2007\u202f\u200b\ufeff\u2009\u3000"
 
 
-@dataclass
-class Trouble:
+class Trouble(Struct):
     """Cells of one column that could not be read, all for one reason; ``rows`` are sheet rows."""
 
     severity: Severity
@@ -28,16 +27,14 @@ class Trouble:
     cells: pl.DataFrame
 
 
-@dataclass
-class Repair:
+class Repair(Struct):
     """Cells of one column that were repaired in the same way; ``cells`` has row, before, after and proof."""
 
     kind: str
     cells: pl.DataFrame
 
 
-@dataclass
-class Tidied:
+class Tidied(Struct):
     """A column after tidying: canonical values (those that could not be read are unchanged), problems and repairs.
 
     Attributes:
@@ -58,8 +55,7 @@ class Tidied:
         return {row for each in errors for row in each.cells[ROW].to_list()}
 
 
-@dataclass(frozen=True)
-class ColumnSetting:
+class ColumnSetting(Struct, frozen=True):
     """What tidying needs to know besides the column.
 
     Attributes:

@@ -5,11 +5,11 @@ read as cells of a number field are.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from datetime import date
 from functools import partial
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, number_column, sheet_column
 from kotrel.core.description.model import Field

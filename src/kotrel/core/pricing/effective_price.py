@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal
+
+from msgspec import Struct, field
 
 from kotrel.core.pricing.rates import NO_RATES, Rates
 
@@ -14,8 +15,7 @@ _FINEST = Decimal("0.000001")
 _EXACT = Decimal("1e-12")
 
 
-@dataclass(frozen=True)
-class PriceRow:
+class PriceRow(Struct, frozen=True):
     """A row of a price list: a fixed price, or a discount; for an item, or for all of a category.
 
     Attributes:
@@ -45,8 +45,7 @@ class PriceRow:
         )
 
 
-@dataclass(frozen=True)
-class ListFacts:
+class ListFacts(Struct, frozen=True):
     """A price list; ``off`` is the list that its discounts are off, or empty for the standard price."""
 
     code: str
@@ -56,8 +55,7 @@ class ListFacts:
     for_sale: bool = True
 
 
-@dataclass(frozen=True)
-class PriceQuery:
+class PriceQuery(Struct, frozen=True):
     """What a price is wanted for.
 
     Attributes:
@@ -86,8 +84,7 @@ class PriceQuery:
     rates: Rates = NO_RATES
 
 
-@dataclass(frozen=True)
-class PriceStep:
+class PriceStep(Struct, frozen=True):
     """One step of how a price comes about: the list, its row in words (or empty), and what it gave."""
 
     price_list: str
@@ -95,8 +92,7 @@ class PriceStep:
     what: str
 
 
-@dataclass
-class Effective:
+class Effective(Struct):
     """The price for one of the unit, or None where there is none; and how it came about."""
 
     price: Decimal | None = None

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.outliers import MOVED, unlike
@@ -14,8 +14,7 @@ from kotrel.core.pricing.rates import Rates, exchanged
 from kotrel.core.rows.findings import Severity
 
 
-@dataclass(frozen=True)
-class GuardFinding:
+class GuardFinding(Struct, frozen=True):
     """What a guard says: ``place`` is the row of the frame it was given, ``message`` what is wrong, in words."""
 
     severity: Severity

@@ -7,10 +7,10 @@ about.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.expressions.exact import times, to_decimals
@@ -51,8 +51,7 @@ def list_facts_of(lists: pl.DataFrame) -> dict[str, ListFacts]:
     }
 
 
-@dataclass(frozen=True)
-class Book:
+class Book(Struct, frozen=True):
     """All that prices come from. Frames are String, in canonical text.
 
     Attributes:

@@ -8,10 +8,10 @@ calculated in the currency of what they set: every list, own price and figure of
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
@@ -29,8 +29,7 @@ SNAPPED = 7
 """Decimals to which a price of another unit is rounded: what a division left beyond them is no part of it."""
 
 
-@dataclass(frozen=True)
-class Goods:
+class Goods(Struct, frozen=True):
     """What prices are calculated from. All frames have String columns in canonical text.
 
     Attributes:
@@ -56,8 +55,7 @@ class Goods:
         return {code: currency or "" for code, currency in self.lists.select("code", "currency").iter_rows()}
 
 
-@dataclass(frozen=True)
-class Worked:
+class Worked(Struct, frozen=True):
     """What came out.
 
     Attributes:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from typing import Literal
+
+from msgspec import Struct, field
 
 from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.pricing.rounding import Rounding
@@ -18,8 +19,7 @@ OWN_PRICES = ("price", COST, "recommended_price", "online_price")
 """The item's own money fields that rules may set."""
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One step.
 
     Attributes:
@@ -36,8 +36,7 @@ class Step:
     from_quantity: Decimal | None = None
 
 
-@dataclass(frozen=True)
-class Guards:
+class Guards(Struct, frozen=True):
     """What is told of a new price. Shares are in per cent.
 
     Attributes:
@@ -57,8 +56,7 @@ class Guards:
     others: Severity = "error"
 
 
-@dataclass(frozen=True)
-class Outliers:
+class Outliers(Struct, frozen=True):
     """When a change is unlike the changes of its group (see :mod:`kotrel.core.pricing.outliers`).
 
     Attributes:
@@ -72,8 +70,7 @@ class Outliers:
     least: Decimal = Decimal(5)
 
 
-@dataclass(frozen=True)
-class FigureSheet:
+class FigureSheet(Struct, frozen=True):
     """A sheet to take figures from, through a saved mapping or its headings.
 
     Attributes:
@@ -88,8 +85,7 @@ class FigureSheet:
     currency: str | None = None
 
 
-@dataclass(frozen=True)
-class PriceRules:
+class PriceRules(Struct, frozen=True):
     """All of a rules file.
 
     Attributes:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import CURRENCY_FIELD
@@ -19,8 +19,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
 
-@dataclass(frozen=True)
-class PriceBook:
+class PriceBook(Struct, frozen=True):
     """What is known of a workbook of new prices besides its rows.
 
     Attributes:

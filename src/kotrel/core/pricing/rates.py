@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.errors import WrongUse
 
@@ -16,8 +16,7 @@ class NoRate(WrongUse):
     """Two currencies meet and nobody has said what one is worth in the other."""
 
 
-@dataclass(frozen=True)
-class Rates:
+class Rates(Struct, frozen=True):
     """Rates of exchange.
 
     Attributes:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from decimal import Decimal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.expressions.exact import Way, to_decimals, to_multiples
 from kotrel.core.expressions.kinds import exact
@@ -14,8 +14,7 @@ from kotrel.core.expressions.kinds import exact
 _RULE = re.compile(r"(?:(up|down|nearest)\s+)?(to|ending)\s+([0-9]+(?:\.[0-9]+)?)", re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class Rounding:
+class Rounding(Struct, frozen=True):
     """A rule.
 
     Attributes:

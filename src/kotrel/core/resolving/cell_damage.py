@@ -10,9 +10,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, days_shown
@@ -24,8 +24,7 @@ Candidates = Callable[[str], Sequence[str]]
 """Value → the codes on the list that could have become it."""
 
 
-@dataclass(frozen=True)
-class Cells:
+class Cells(Struct, frozen=True):
     """How the values of one column are kept in its cells.
 
     Attributes:

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
@@ -33,8 +33,7 @@ EYE_NEEDS = 3
 """Characters that a code needs before a letter in it may be taken for a digit: “1” is not an “L”."""
 
 
-@dataclass(frozen=True)
-class Damage:
+class Damage(Struct, frozen=True):
     """What happened to the cells of one column.
 
     Attributes:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from datetime import date
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import DefaultSet, Field

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
@@ -25,8 +26,7 @@ SHORT = 3
 """A word of no more letters has no plural to speak of."""
 
 
-@dataclass(frozen=True)
-class Consequence:
+class Consequence(Struct, frozen=True):
     """Rows that no sheet has, and that a load changes because of rows that sheets have.
 
     Attributes:

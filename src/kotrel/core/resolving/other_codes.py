@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import WrongUse
@@ -71,8 +71,7 @@ def _known_otherwise(record: Record, words: Sequence[str], state: SystemState) -
     return {word: by_form[form] for word, form in forms.items() if form in by_form}
 
 
-@dataclass(frozen=True)
-class Meant:
+class Meant(Struct, frozen=True):
     """The one row that a code leads to, and how: empty where it is the row's own code as it is written."""
 
     code: str
@@ -251,8 +250,7 @@ def _without_zeros(value: pl.Expr, field: Field) -> pl.Expr:
     return value.str.strip_chars_start("0")
 
 
-@dataclass(frozen=True)
-class FoundKeys:
+class FoundKeys(Struct, frozen=True):
     """The keys of rows that have none, found by the other codes that they are known by.
 
     Attributes:

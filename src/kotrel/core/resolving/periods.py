@@ -7,9 +7,9 @@ already, the new one ends the day before that. What a sheet says itself comes fi
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.normalizing.date_columns import is_day

@@ -5,10 +5,11 @@ repaired, found in the system, compared with their export, filled in.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import DefaultSet, Description
@@ -46,8 +47,7 @@ from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.conventions import Conventions
 
 
-@dataclass(frozen=True)
-class Ready:
+class Ready(Struct, frozen=True):
     """Rows ready to be checked.
 
     Attributes:

@@ -5,9 +5,10 @@ reports those that are lost.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, field, replace
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
@@ -220,8 +221,7 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
     return found
 
 
-@dataclass
-class _RepairedColumn:
+class _RepairedColumn(Struct):
     """One field's values while they are repaired."""
 
     rows: Rows

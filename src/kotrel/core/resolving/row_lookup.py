@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record

@@ -8,10 +8,11 @@ lost.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.in_words import shown_column
@@ -25,8 +26,7 @@ from kotrel.core.values.spreadsheet_damage import could_become
 Clash = Literal["sheet", "system"] | None
 
 
-@dataclass(frozen=True)
-class ExportBase:
+class ExportBase(Struct, frozen=True):
     """What a sheet was exported with.
 
     Attributes:
@@ -39,8 +39,7 @@ class ExportBase:
     loaded: pl.DataFrame | None = None
 
 
-@dataclass(frozen=True)
-class RoundTrip:
+class RoundTrip(Struct, frozen=True):
     """The rows of a sheet that came from an export, with only their edited cells.
 
     Attributes:

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.rows.searching import all_different, run_position
 
 
-@dataclass(frozen=True)
-class Beside:
+class Beside(Struct, frozen=True):
     """The row with the same key, for each row of a sheet.
 
     A frame with all columns of both would hold a large sheet several times; here a column is made when it is asked

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, RepairGroup

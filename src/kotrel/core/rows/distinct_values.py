@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import weakref
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 _SAMPLE = 8_192
 """Rows spread evenly over a column that show whether it repeats its values."""
@@ -33,8 +33,7 @@ def is_plain(values: pl.Series) -> bool:
     return bool(values.str.contains(_PLAIN).all())
 
 
-@dataclass
-class _DistinctColumn:
+class _DistinctColumn(Struct):
     """What is known of a column: it says nothing of another that took its place."""
 
     values: pl.Series

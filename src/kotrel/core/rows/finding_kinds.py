@@ -6,8 +6,9 @@ show it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 Lasting = Literal["value", "cell", "no value", "sheet"]
 """Who shows the error: the ``value`` itself, wherever it is written; only its ``cell`` (how it is kept, the system, an
@@ -15,8 +16,7 @@ export or the rules of its prices show it); only its cell, which has ``no value`
 """
 
 
-@dataclass(frozen=True)
-class FindingKind:
+class FindingKind(Struct, frozen=True):
     """One kind of finding.
 
     Attributes:

@@ -7,10 +7,10 @@ once what its cells share, and a table of the cells.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.rows.repair_kinds import REPAIRS
@@ -56,8 +56,7 @@ def repaired_cells(
     return pl.DataFrame({ROW: rows, "before": before, "after": after, "proof": proofs}, schema=REPAIRED)
 
 
-@dataclass(frozen=True)
-class FindingGroup:
+class FindingGroup(Struct, frozen=True):
     """Cells with the same problem.
 
     Attributes:
@@ -84,8 +83,7 @@ class FindingGroup:
         return self.cells.height
 
 
-@dataclass(frozen=True)
-class RepairGroup:
+class RepairGroup(Struct, frozen=True):
     """Cells that were repaired in the same way; ``cells`` is a table of :data:`REPAIRED`."""
 
     kind: str

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Literal
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 Only = Literal["new", "changes"]
 
@@ -12,8 +14,7 @@ ALL = "all"
 """Instead of codes that are new: all that the system does not have."""
 
 
-@dataclass(frozen=True)
-class DocumentOptions:
+class DocumentOptions(Struct, frozen=True):
     """What the user says of documents where the sheet does not; all are texts as they go into cells, or None.
 
     Attributes:
@@ -29,8 +30,7 @@ class DocumentOptions:
     as_target: bool = False
 
 
-@dataclass(frozen=True)
-class LoadOptions:
+class LoadOptions(Struct, frozen=True):
     """What the user chose; the defaults are the careful choices.
 
     Attributes:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class RepairKind:
+class RepairKind(Struct, frozen=True):
     """One kind of repair.
 
     Attributes:

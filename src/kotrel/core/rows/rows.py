@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
@@ -20,8 +21,7 @@ CLEAR = "(clear)"
 """The word that, alone in a cell, clears the value that the system has."""
 
 
-@dataclass(frozen=True)
-class Defaulted:
+class Defaulted(Struct, frozen=True):
     """A value that was filled in because cells were blank.
 
     Attributes:
@@ -35,8 +35,7 @@ class Defaulted:
     rows: pl.Series
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(Struct, frozen=True):
     """Rows of one record.
 
     Attributes:
@@ -75,7 +74,7 @@ class Rows:
     skipped: frozenset[str] = frozenset()
     left_out: int = 0
     habits: SheetHabits = UNSAID
-    few: Few = field(default_factory=Few, compare=False, repr=False)
+    few: Few = field(default_factory=Few)
 
     @property
     def fields(self) -> tuple[str, ...]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from threading import RLock
 from typing import Protocol
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
@@ -36,8 +36,7 @@ class Reader(Protocol):
         """
 
 
-@dataclass(frozen=True)
-class FileFacts:
+class FileFacts(Struct, frozen=True):
     """What is known about a file that a value names.
 
     Attributes:
@@ -55,8 +54,7 @@ Files = Callable[[Sequence[str]], Mapping[str, FileFacts] | None]
 """Names of files → what is known about those that exist; None where nobody knows."""
 
 
-@dataclass(frozen=True)
-class PendingRows:
+class PendingRows(Struct, frozen=True):
     """The rows of one record that come earlier in the same load.
 
     Attributes:

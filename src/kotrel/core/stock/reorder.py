@@ -5,16 +5,15 @@ rounded up to the item's multiple.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from decimal import ROUND_CEILING, Decimal
 
 import polars as pl
+from msgspec import Struct
 
 ZERO = Decimal(0)
 
 
-@dataclass(frozen=True)
-class Level:
+class Level(Struct, frozen=True):
     """An item in a warehouse, and what to order.
 
     Attributes:

@@ -8,11 +8,11 @@ quantity.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
 
 PLACE = ("item", "warehouse", "bin", "lot", "serial")
 """What identifies stock at a place."""
@@ -24,8 +24,7 @@ VALUE_DECIMALS = 4
 SHOWN_DECIMALS = 2
 
 
-@dataclass(frozen=True)
-class LedgerQuery:
+class LedgerQuery(Struct, frozen=True):
     """What is asked of the ledger.
 
     Attributes:

@@ -6,9 +6,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.languages.all_languages import words_of
 from kotrel.core.tables.heading_words import plain_terms, terms_of
@@ -37,8 +37,7 @@ MOST_LINES = 3
 """Lines about the columns that a sheet may have below its headings."""
 
 
-@dataclass
-class HeadingLines:
+class HeadingLines(Struct):
     """The headings of a table, with what the lines below them say.
 
     Attributes:

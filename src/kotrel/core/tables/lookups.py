@@ -5,9 +5,10 @@ their values become further columns.
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
@@ -16,8 +17,7 @@ from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.table import Column, Table, index_of, letter_of
 
 
-@dataclass(frozen=True)
-class Lookup:
+class Lookup(Struct, frozen=True):
     """One ``[lookup.NAME]`` of a mapping.
 
     Attributes:
@@ -38,8 +38,7 @@ class Lookup:
     default: str | None = None
 
 
-@dataclass(frozen=True)
-class LookupTable:
+class LookupTable(Struct, frozen=True):
     """What a lookup knows: heading of a value column → key → value;
     ``""`` heads the values that stand in the mapping.
     """
@@ -49,8 +48,7 @@ class LookupTable:
     where: str
 
 
-@dataclass(frozen=True)
-class NotFound:
+class NotFound(Struct, frozen=True):
     """Cells of a column that a lookup does not have: ``cells`` has the row, the value and a message."""
 
     letter: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.tables.as_shown import shown_otherwise
@@ -18,8 +18,7 @@ SAMPLE = 20_000
 """Kinds and damage are searched for in the distinct values of this many rows."""
 
 
-@dataclass(frozen=True)
-class ColumnProfile:
+class ColumnProfile(Struct, frozen=True):
     """One column.
 
     Attributes:

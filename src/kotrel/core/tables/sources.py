@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown, cells_as_shown
 from kotrel.core.tables.table import Column, Table
 
 
-@dataclass(frozen=True)
-class PriceUnit:
+class PriceUnit(Struct, frozen=True):
     """For how many an amount is: the same in every row, or what a column says.
 
     Attributes:
@@ -32,8 +32,7 @@ class PriceUnit:
     default: Decimal | None = None
 
 
-@dataclass(frozen=True)
-class Source:
+class Source(Struct, frozen=True):
     """Where one field's values come from. Columns are letters of the table.
 
     Attributes:

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import count, listed
 from kotrel.core.tables.number_display import Formats
 
 
-@dataclass(frozen=True)
-class Hidden:
+class Hidden(Struct, frozen=True):
     """What is hidden of a sheet.
 
     Attributes:
@@ -70,8 +70,7 @@ def index_of(letters: str) -> int:
     return place - 1
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """One whole sheet, before the table in it is found.
 
     Attributes:
@@ -104,8 +103,7 @@ class Grid:
     unquoted: str = ""
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """One column of a table: its letter, its heading on one line, and the heading as it is in the cell.
 
     Where headings have two rows, ``heading`` joins both, and ``lower`` is the lower row alone.
@@ -117,8 +115,7 @@ class Column:
     lower: str = ""
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """A table found in a sheet.
 
     Attributes:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from msgspec import Struct, field
+from msgspec.structs import replace
 
-@dataclass(frozen=True)
-class SheetHabits:
+
+class SheetHabits(Struct, frozen=True):
     """How one sheet is written, where its mapping says so; blank texts where it does not."""
 
     decimal_mark: Literal["", ".", ","] = ""
@@ -19,8 +20,7 @@ UNSAID = SheetHabits()
 """Of a sheet whose mapping does not say it."""
 
 
-@dataclass(frozen=True)
-class Conventions:
+class Conventions(Struct, frozen=True):
     """How the sheets of a workspace are written.
 
     Attributes:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from typing import Literal
+
+from msgspec import Struct
 
 from kotrel.core.values.month_names import is_weekday, month_of
 
@@ -44,8 +45,7 @@ MONTHS = {
 DateTrouble = Literal["", "no-date", "impossible", "ambiguous", "which-year", "other-order"]
 
 
-@dataclass(frozen=True)
-class ReadDate:
+class ReadDate(Struct, frozen=True):
     """One text read as a date: ISO text, or why not.
 
     Attributes:
@@ -197,8 +197,7 @@ _MOMENT = re.compile(
 )
 
 
-@dataclass(frozen=True)
-class ReadMoment:
+class ReadMoment(Struct, frozen=True):
     """One text read as a date with a time: the canonical text, or why not; ``midnight`` where it says no time."""
 
     value: str | None

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Literal
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.values.currencies import CURRENCY
 
@@ -35,8 +35,7 @@ _SHAPE = re.compile(
 )
 
 
-@dataclass(frozen=True)
-class Read:
+class Read(Struct, frozen=True):
     """One text read as a number: the value, or why not; and the sign or code of a currency beside it."""
 
     value: Decimal | None
@@ -79,8 +78,7 @@ def _without_blanks(text: str) -> str:
     return text if _APART.search(joined) else _BLANKS.sub("", joined)
 
 
-@dataclass(frozen=True)
-class Marks:
+class Marks(Struct, frozen=True):
     """What the values of a column prove of its decimal mark.
 
     Attributes:

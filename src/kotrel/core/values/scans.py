@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import calendar
 import re
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+
+from msgspec import Struct
 
 SEPARATOR = "\x1d"
 SYMBOLOGY = re.compile(r"^\][A-Za-z][0-9A-Za-z]")
@@ -29,8 +30,7 @@ AMOUNT = re.compile("39[0-4][0-9]")
 MEASURE_DIGITS, AMOUNT_DIGITS = 6, 18
 
 
-@dataclass(frozen=True)
-class Scan:
+class Scan(Struct, frozen=True):
     """One scanned line.
 
     Attributes:

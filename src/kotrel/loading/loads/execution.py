@@ -5,11 +5,12 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Stamp, load_name
@@ -43,8 +44,7 @@ ROUNDS = 50
 """The good rows are tried at most this many times, each time without those that the system itself refused."""
 
 
-@dataclass(frozen=True)
-class Loaded:
+class Loaded(Struct, frozen=True):
     """How a load ended.
 
     Attributes:
@@ -64,8 +64,7 @@ class Loaded:
     receipt: Receipt | None = None
 
 
-@dataclass(frozen=True)
-class LoadRequest:
+class LoadRequest(Struct, frozen=True):
     """What to load, for whom, and how.
 
     Attributes:

@@ -6,10 +6,11 @@ import json
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.errors import KotrelError, OutOfReach
@@ -24,8 +25,7 @@ if TYPE_CHECKING:
 FOLDER = "in-progress"
 
 
-@dataclass(frozen=True)
-class Interrupted:
+class Interrupted(Struct, frozen=True):
     """A load or undo that started and did not end properly: who started it, when, and what it was, in words.
 
     Attributes:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import argparse
 import hashlib
 from collections.abc import Sequence
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.changes.journal import Entry
 from kotrel.core.errors import OutOfReach

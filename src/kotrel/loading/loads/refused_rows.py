@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import joined_reasons, load_name
@@ -59,8 +59,7 @@ def kept_stamps(hidden: Path, fingerprint: str) -> Stamps:
         ) from None
 
 
-@dataclass(frozen=True)
-class RestPart:
+class RestPart(Struct, frozen=True):
     """The refused rows of one sheet of one file, and row → its reasons."""
 
     file: str

@@ -5,9 +5,10 @@ and the reasons in a column that is not read again.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RefusedRows
 from kotrel.core.columns import ROW
@@ -25,8 +26,7 @@ _NAME_LENGTH = 31
 """Most characters of a sheet's name (ECMA-376)."""
 
 
-@dataclass(frozen=True)
-class RestSheet:
+class RestSheet(Struct, frozen=True):
     """One sheet: its name, its rows, row → its reasons, and whether it was a text file."""
 
     name: str

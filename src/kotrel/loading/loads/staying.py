@@ -7,9 +7,10 @@ is what it was, and the items are withdrawn.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reversal import UndoConflict
@@ -25,8 +26,7 @@ WITHDRAWN = "archived"
 KINDS_OF_MOVEMENT = ("on hand", "on order", "reserved")
 
 
-@dataclass(frozen=True)
-class Staying:
+class Staying(Struct, frozen=True):
     """The reversal without the rows that have to stay, and what blocks it of taking these out of use.
 
     Attributes:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
@@ -31,8 +32,7 @@ TRIES = 3
 """An undo is tried this many times if somebody else changes the same rows while it runs."""
 
 
-@dataclass(frozen=True)
-class UndoOptions:
+class UndoOptions(Struct, frozen=True):
     """What the user chose about an undo.
 
     Attributes:
@@ -51,8 +51,7 @@ LATER = 50
 """So many later loads are looked through for the one that is in the way."""
 
 
-@dataclass(frozen=True)
-class Undone:
+class Undone(Struct, frozen=True):
     """How it ended, and the changes that undid the load or would have.
 
     Attributes:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
+from msgspec import Struct, field
 from rich.text import Text
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
@@ -21,8 +21,7 @@ from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Reading, Step, System
 
 
-@dataclass(frozen=True)
-class Verified:
+class Verified(Struct, frozen=True):
     """The result of reading a load back.
 
     Attributes:

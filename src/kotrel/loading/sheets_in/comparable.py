@@ -5,9 +5,9 @@ or column by column.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 
 import polars as pl
+from msgspec import Struct, field
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
@@ -18,8 +18,7 @@ from kotrel.core.tables.table import Column, Table
 from kotrel.loading.sheets_in.sheet_reading import Understood
 
 
-@dataclass
-class Comparable:
+class Comparable(Struct):
     """Rows to compare.
 
     Attributes:

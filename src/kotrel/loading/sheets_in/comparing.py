@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.changes.comparison import TableDifference, compare_tables
 from kotrel.core.columns import ROW
@@ -28,8 +29,7 @@ _COMPARED = ("unknown-heading", "no-heading", "hidden-sheet", "hidden-row", "hid
 """Findings on columns and rows that a load would leave out, or that nobody sees: they are compared as all others."""
 
 
-@dataclass(frozen=True)
-class SheetComparison:
+class SheetComparison(Struct, frozen=True):
     """One sheet of each file, or all sheets of one record, compared.
 
     Attributes:
@@ -67,8 +67,7 @@ class SheetComparison:
         return said
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(Struct, frozen=True):
     """Two compared files; ``remarks`` say what was left out, in words."""
 
     old: Path

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from rich.table import Table as Grid
 from rich.text import Text
 
@@ -24,8 +24,7 @@ from kotrel.systems.interface import Step
 from kotrel.workspace.settings import find_workspace, open_workspace
 
 
-@dataclass(frozen=True)
-class Inspected:
+class Inspected(Struct, frozen=True):
     """A file's tables with their columns, and the record that the first fitting one probably holds."""
 
     file: Path

@@ -6,12 +6,12 @@ import struct
 import tempfile
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import ExitStack
-from dataclasses import replace
 from datetime import date
 from functools import partial
 from pathlib import Path
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.checking.all_checks import CHECKS, check_rows
 from kotrel.core.checking.circles import check_circles

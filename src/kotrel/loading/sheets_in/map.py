@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
 from rich.text import Text
 
 from kotrel.core.phrases import listed

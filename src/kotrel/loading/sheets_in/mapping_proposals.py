@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
@@ -24,8 +26,7 @@ from kotrel.workspace.settings import Workspace, made_file_name
 from kotrel.workspace.used_settings import remember_used
 
 
-@dataclass(frozen=True)
-class Mapped:
+class Mapped(Struct, frozen=True):
     """A proposed mapping and where it was saved; ``others`` are the sheets with rows that it was not made from.
 
     Attributes:

@@ -5,9 +5,10 @@ matched, repaired and calculated, in the shape of the template.
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kotrel.core.errors import WrongData
 from kotrel.core.loading.load_model import Checked

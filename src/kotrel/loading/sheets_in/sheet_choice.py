@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
+
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import is_flat, is_named_only, of_one_document, readable_records

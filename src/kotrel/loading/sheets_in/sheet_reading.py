@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, WrongData
@@ -50,8 +52,7 @@ OWN_SHEETS = ("Kotrel summary", "Kotrel guide", "Kotrel lists", FIRST_LOOK)
 NOT_READ = "a sheet that is not read"
 
 
-@dataclass(frozen=True)
-class Understood:
+class Understood(Struct, frozen=True):
     """One sheet as rows.
 
     Attributes:

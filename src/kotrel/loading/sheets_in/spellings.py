@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.errors import OutOfReach
@@ -50,8 +51,7 @@ def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> i
     return added
 
 
-@dataclass(frozen=True)
-class SpellingQuestion:
+class SpellingQuestion(Struct, frozen=True):
     """A value that is not on its list: in how many rows, the likely code (or None), and the list's names."""
 
     value: str

@@ -5,9 +5,11 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import count, those_there
@@ -21,8 +23,7 @@ from kotrel.workspace.settings import Workspace, is_file_name
 FOLDER = "choices"
 
 
-@dataclass(frozen=True)
-class ExportChoice:
+class ExportChoice(Struct, frozen=True):
     """Which records, fields and rows, in which order."""
 
     records: tuple[str, ...]

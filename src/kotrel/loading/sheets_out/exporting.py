@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import shutil
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
@@ -31,8 +32,7 @@ from kotrel.workspace.exports import STAMP, remember_export
 from kotrel.workspace.settings import Workspace
 
 
-@dataclass(frozen=True)
-class Exported:
+class Exported(Struct, frozen=True):
     """What was written: the file, and the number of rows of each record."""
 
     path: Path
@@ -40,8 +40,7 @@ class Exported:
     stamp: str
 
 
-@dataclass(frozen=True)
-class ExportRequest:
+class ExportRequest(Struct, frozen=True):
     """What to export.
 
     Attributes:

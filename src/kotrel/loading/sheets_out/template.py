@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.families import Family, family_of, flat_record
@@ -34,8 +34,7 @@ FLAT_ORDER = ("item", "warehouse", "quantity", "unit", "cost", "bin", "lot", "ex
 """Columns of a flat sheet that come first."""
 
 
-@dataclass(frozen=True)
-class TemplateOptions:
+class TemplateOptions(Struct, frozen=True):
     """What a template is to be like.
 
     Attributes:

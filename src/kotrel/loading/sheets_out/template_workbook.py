@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
@@ -25,8 +25,7 @@ FOR_ROWS = 5_000
 MUST = {"always": "must be filled", "new": "must be filled for new rows", "may": "optional"}
 
 
-@dataclass(frozen=True)
-class Template:
+class Template(Struct, frozen=True):
     """One record of a template and the rows it starts with (a String column for each field, in their order)."""
 
     record: Record

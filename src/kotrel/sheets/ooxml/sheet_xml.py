@@ -10,22 +10,21 @@ from __future__ import annotations
 import re
 import zipfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from xml.parsers import expat
+
+from msgspec import Struct, field
 
 from kotrel.core.tables.table import index_of
 
 
-@dataclass(frozen=True)
-class Special:
+class Special(Struct, frozen=True):
     """What such a cell holds: the error's name or the formula, and its kind (``error`` or ``uncalculated``)."""
 
     text: str
     kind: str
 
 
-@dataclass(frozen=True)
-class SheetMarkup:
+class SheetMarkup(Struct, frozen=True):
     """What was found in one sheet: special cells by (row, column), counted from 0, and hidden rows, counted from 1.
 
     Attributes:

@@ -7,9 +7,10 @@ from __future__ import annotations
 
 import re
 import zipfile
-from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
+
+from msgspec.structs import replace
 
 from kotrel.sheets.old_workbooks import old_sheet
 from kotrel.sheets.ooxml.archives import DAMAGED, damaged, part_named, sheet_part, workbook_part

@@ -9,10 +9,10 @@ from __future__ import annotations
 import secrets
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Entry, Stamp, in_effect

@@ -8,10 +8,11 @@ import json
 import sqlite3
 from collections.abc import Mapping, Sequence
 from contextlib import closing
-from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
@@ -23,8 +24,7 @@ FILE = "folder.db"
 ABOUT = "kotrel_list"
 
 
-@dataclass(frozen=True)
-class GivenOut:
+class GivenOut(Struct, frozen=True):
     """One list that the program gave out.
 
     Attributes:

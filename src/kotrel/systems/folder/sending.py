@@ -8,10 +8,11 @@ over by the next command, and what it does not have was never there.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.plan import Plan
@@ -36,8 +37,7 @@ READY = ".part"
 """The end of a file that the program is not to look at yet."""
 
 
-@dataclass(frozen=True)
-class Uploads:
+class Uploads(Struct, frozen=True):
     """Where upload files go, and in what shape.
 
     Attributes:
@@ -52,8 +52,7 @@ class Uploads:
     rates: Rates = NO_RATES
 
 
-@dataclass(frozen=True)
-class Texts:
+class Texts(Struct, frozen=True):
     """The lines of one file in a layout, and what of the changes it holds.
 
     Attributes:

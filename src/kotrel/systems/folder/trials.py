@@ -7,10 +7,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, ROW
@@ -22,8 +22,7 @@ NAME = re.compile(r"T[0-9]{10}-[0-9a-f]+")
 """How a trial is called: in the names of its files, and on the command line."""
 
 
-@dataclass(frozen=True)
-class Trial:
+class Trial(Struct, frozen=True):
     """One trial: its files, and ``line``, ``record``, ``key``, ``row``, ``file``, ``sheet`` of its rows."""
 
     reference: str

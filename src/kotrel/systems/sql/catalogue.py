@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 import polars as pl
 import sqlalchemy as sa
+from msgspec.structs import replace
 from sqlalchemy import types
 from sqlalchemy.exc import SAWarning, SQLAlchemyError
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Field
 from kotrel.systems.sql.dialect import Dialect, quoted
@@ -20,8 +20,7 @@ NEVER_BLANK = "'.'"
 """A second column to read beside a single one: a CSV reader would skip its blank lines."""
 
 
-@dataclass(frozen=True)
-class ColumnNow:
+class ColumnNow(Struct, frozen=True):
     """A column of a table as it is now.
 
     Attributes:

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
+
+from msgspec import Struct
 
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import Dialect
 
 
-@dataclass(frozen=True)
-class Opening:
+class Opening(Struct, frozen=True):
     """What it takes to open a database.
 
     Attributes:
@@ -37,8 +37,7 @@ class Opening:
     tell: Callable[[str], None]
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """One kind of database.
 
     Attributes:

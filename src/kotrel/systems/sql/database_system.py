@@ -5,10 +5,10 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from functools import partial
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.canonical import require_canonical
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows

@@ -6,10 +6,10 @@ Such a value is kept in the journal as the database's own text, so that an undo 
 
 from __future__ import annotations
 
-from dataclasses import replace
 from decimal import Decimal, InvalidOperation
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, ROW, before, raw_before

@@ -10,12 +10,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
 import polars as pl
 import pymysql
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts

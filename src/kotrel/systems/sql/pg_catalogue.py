@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from kotrel.core.description.table_facts import TableFacts
 

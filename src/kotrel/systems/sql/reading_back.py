@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import image
@@ -18,8 +18,7 @@ from kotrel.systems.sql.refusals import MOST_REFUSALS, VANISHED, refusal_of
 from kotrel.systems.sql.store import Store, read_rows
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(Struct, frozen=True):
     """One record's changes as they were sent: where they stand in the journal."""
 
     changes: RecordChanges

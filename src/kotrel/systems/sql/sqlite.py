@@ -9,11 +9,11 @@ import time
 import uuid
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import polars as pl
+from msgspec import Struct
 
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.rows.system_state import WHOLE
@@ -15,8 +15,7 @@ from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import Dialect, literal, quoted
 
 
-@dataclass(frozen=True)
-class Store:
+class Store(Struct, frozen=True):
     """The table of one record, as the description says;
     a field's column has the field's name unless it says otherwise.
     """
