@@ -20,7 +20,7 @@ from typing import Any, cast
 
 import polars as pl
 
-from kotrel.arguments import command_named, parser_for
+from kotrel.arguments import command_in, command_named, parser_for
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
@@ -203,9 +203,8 @@ def not_understood(shown: str) -> list[str]:
             continue
         for command in re.findall(r"kotrel (?:-w \S+ )?[a-z]+\b(?:(?!    ).)*", line):
             words = shlex.split(command)[1:]
-            at = 2 if words[0] == "-w" else 0
             try:
-                parser_for(command_named(words[at])).parse_args(words)
+                parser_for(command_named(command_in(words) or "")).parse_args(words)
             except KotrelError as error:
                 found.append(f"{command}: {error.message}")
     return found

@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 import importlib
 import re
-from typing import TYPE_CHECKING, NoReturn
+from typing import TYPE_CHECKING, NoReturn, cast
 
 from kotrel import __version__
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import nearest
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Sequence
 
     from kotrel.loading.opening import Exchange, Reports
 
@@ -79,17 +79,39 @@ class Parser(argparse.ArgumentParser):
     called: argparse.ArgumentParser | None = None
     """The parser of the command that is called, where this one has commands."""
 
+    def parse_args(self, args: Sequence[str], namespace: argparse.Namespace | None = None) -> argparse.Namespace:  # type: ignore[override]
+        """What the words of a line say.
+
+        Raises:
+            WrongUse: they are none of the command's, or not as it needs them.
+        """
+        known, rest = self.parse_known_args(args, namespace)
+        if rest:
+            raise self._unknown(rest[0], self._parser_of(known))
+        return known
+
     def error(self, message: str) -> NoReturn:
-        knows = self.called or self
+        raise WrongUse(
+            _in_words(message), f"{(self.called or self).prog} -h shows how to use it.", "wrong-command-line"
+        )
+
+    def _parser_of(self, known: argparse.Namespace) -> argparse.ArgumentParser:
+        """The parser of the step that a line names; without one, of its command."""
+        called = self.called or self
+        for action in called._actions:
+            if isinstance(action, argparse._SubParsersAction) and action.dest != "command":
+                return cast("argparse.ArgumentParser", action.choices[getattr(known, action.dest)])
+        return called
+
+    @staticmethod
+    def _unknown(word: str, knows: argparse.ArgumentParser) -> WrongUse:
+        option = word.startswith("-")
+        close = nearest(word, knows._option_string_actions) if option else None
+        what = f"unknown option {word}" if option else f"“{word}” is one word too many"
         hint = f"{knows.prog} -h shows how to use it."
-        if unknown := re.match(r"unrecognized arguments: (\S+)", message):
-            close = nearest(unknown[1], knows._option_string_actions) if unknown[1].startswith("-") else None
-            hint = f"Did you mean {close}? {hint}" if close else hint
-            what = (
-                f"unknown option {unknown[1]}" if unknown[1].startswith("-") else f"“{unknown[1]}” is one word too many"
-            )
-            raise WrongUse(f"{what} for {knows.prog}", hint, "wrong-command-line")
-        raise WrongUse(_in_words(message), hint, "wrong-command-line")
+        return WrongUse(
+            f"{what} for {knows.prog}", f"Did you mean {close}? {hint}" if close else hint, "wrong-command-line"
+        )
 
     def everything(self) -> Iterator[argparse.ArgumentParser]:
         """This parser, and those of the command that is called and of its steps."""
@@ -134,6 +156,24 @@ def command_named(word: str) -> str:
     close = nearest(word, COMMANDS)
     hint = f"Did you mean kotrel {close}?" if close else "kotrel -h lists the commands."
     raise WrongUse(f"there is no command “{word}”", hint, "wrong-command-line")
+
+
+def command_in(words: Sequence[str]) -> str | None:
+    """The command of a line: its first word that is no option, and no option's value.
+
+    A workspace may be called like a command, and an option may be cut short, as everywhere.
+    """
+    options = Parser(add_help=False)
+    _everywhere(options, None)
+    valued = [name for name, action in options._option_string_actions.items() if action.nargs != 0]
+    at = 0
+    while at < len(words):
+        word = words[at]
+        if not word.startswith("-"):
+            return word
+        short = len(word) > 2 and any(name.startswith(word) for name in valued)
+        at += 2 if word in valued or short else 1
+    return None
 
 
 def _everywhere(parser: argparse.ArgumentParser, default: object) -> None:
@@ -196,7 +236,7 @@ def command_groups() -> str:
 
 
 def parser_for(command: str | None) -> Parser:
-    """The parser with all commands, of which only the named one is imported."""
+    """The parser with the named command, which alone is imported; without one, with the names of all."""
     parser = Parser(
         prog="kotrel",
         usage="kotrel [options] COMMAND ...",
@@ -207,21 +247,21 @@ def parser_for(command: str | None) -> Parser:
     parser.add_argument("--version", action="version", version=f"kotrel {__version__}", help="show the version")
     _everywhere(parser, None)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", help=argparse.SUPPRESS, prog="kotrel")
-    for name, (module_name, said) in COMMANDS.items():
-        if name != command:
+    if command is None:
+        for name in COMMANDS:
             commands.add_parser(name, add_help=False)
-            continue
-        # Only the command that is called is imported: each brings its own packages.
-        module = importlib.import_module(f"kotrel.{module_name}")
-        sub = commands.add_parser(
-            name,
-            description=said[0].upper() + said[1:] + ".",
-            epilog=f"examples:\n{module.EXAMPLE}",
-            formatter_class=argparse.RawDescriptionHelpFormatter,
-        )
-        # A command with steps of its own returns their parsers: the options stand behind those too.
-        for each in (sub, *(module.arguments(sub) or ())):
-            _everywhere(each, argparse.SUPPRESS)
-        sub.set_defaults(run=module.run, exchange=_exchange, reports=_reports, parser=sub)
-        parser.called = sub
+        return parser
+    module_name, said = COMMANDS[command]
+    # Only the command that is called is imported: each brings its own packages.
+    module = importlib.import_module(f"kotrel.{module_name}")
+    parser.called = commands.add_parser(
+        command,
+        description=said[0].upper() + said[1:] + ".",
+        epilog=f"examples:\n{module.EXAMPLE}",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    # A command with steps returns their parsers: the options stand behind those too.
+    for each in (parser.called, *(module.arguments(parser.called) or ())):
+        _everywhere(each, argparse.SUPPRESS)
+    parser.called.set_defaults(run=module.run, exchange=_exchange, reports=_reports, parser=parser.called)
     return parser

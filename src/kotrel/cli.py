@@ -34,7 +34,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     from kotrel.core.errors import KotrelError
 
     try:
-        return _run(words, _command_in(words))
+        return _run(words)
     except KotrelError as error:
         return _tell(error, words)
     except KeyboardInterrupt:
@@ -50,21 +50,10 @@ def main(argv: Sequence[str] | None = None) -> int:
         return _tell(unexpected_error(error, words), words)
 
 
-def _command_in(words: list[str]) -> str | None:
-    """The first word that is no option, and no option's value: a workspace may be called like a command."""
-    at = 0
-    while at < len(words):
-        word = words[at]
-        if not word.startswith("-"):
-            return word
-        # The options before a command may be cut short, as everywhere.
-        at += 2 if word == "-w" or (len(word) > 2 and "--workspace".startswith(word)) else 1
-    return None
+def _run(words: list[str]) -> int:
+    from kotrel.arguments import command_in, command_named, parser_for
 
-
-def _run(words: list[str], command: str | None) -> int:
-    from kotrel.arguments import command_named, parser_for
-
+    command = command_in(words)
     parser = parser_for(None if command is None else command_named(command))
     args = parser.parse_args(words)
     if args.command is None:
@@ -97,7 +86,7 @@ def _hush() -> None:
 def _workspace_in(words: list[str]) -> str | None:
     """The workspace that the command line names, also where it could not be understood."""
     for place, word in enumerate(words[:-1]):
-        if word in ("-w", "--workspace"):
+        if word == "-w" or (len(word) > 2 and "--workspace".startswith(word)):
             return words[place + 1]
     return next((word.removeprefix("--workspace=") for word in words if word.startswith("--workspace=")), None)
 

@@ -66,6 +66,7 @@ class Interface(Program):
             (("chekc", "a.csv"), "there is no command “chekc”", "kotrel check?"), (("check",), "missing: FILE", "kotrel check -h"),
             (("check", "a.csv", "--duplicates", "x"), "--duplicates must be one of error, first, last, not “x”", "-h"),
             (("check", "a.csv", "--maps", "n"), "unknown option --maps for kotrel check", "Did you mean --map?"),
+            (("count", "freeze", "a", "--stopped", "--warehouse", "T"), "unknown option --warehouse for kotrel count freeze", "count freeze -h"),
             (("count", "freeze", "a", "--stopped", "--sample", "-3"), "--sample: “-3” is not a whole number from 1 up", "-h"),
             (("count", "freeze", "nul", "--stopped"), "“nul” is no name for a count", ""),
             (("export", "item", "price", "-o", "x.xlsx", "--fields", "code,nix"), "item and price have no field “nix”", ""),
@@ -83,9 +84,12 @@ class Interface(Program):
             ("--json", "-w", here, "check", "a.csv"),
             ("check", "a.csv", "--workspace", here, "--json"),
             ("-w", here, "check", "--json", "a.csv"),
+            ("--decimal", "point", "--dates", "day", "--log", "kotrel.log", "--work", here, "--json", "check", "a.csv"),
+            ("--decimal=point", "--lo", "stock", f"-w{here}", "--json", "check", "a.csv"),
         ):
             self.assertTrue(json.loads(self.kotrel(*words).stdout)["ok"])
         # A workspace may be called like a command.
+        (self.folder / "stock").unlink()
         shutil.copytree(self.folder, self.folder / "stock", ignore=shutil.ignore_patterns("stock"))
         self.assertEqual(json.loads(self.kotrel("-w", "stock", "history", "--json").stdout), {"loads": []})
 

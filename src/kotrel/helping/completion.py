@@ -7,7 +7,7 @@ import os
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from kotrel.arguments import COMMANDS, parser_for
+from kotrel.arguments import COMMANDS, command_in, parser_for
 from kotrel.core.errors import KotrelError
 from kotrel.counting.count_files import count_names
 from kotrel.screen.screen import Screen
@@ -49,8 +49,8 @@ def complete() -> None:
 
     line = os.environ.get("COMP_LINE", "")
     words = line[: int(os.environ.get("COMP_POINT", len(line)))].split()
-    called = next((word for word in words[1:] if word in COMMANDS), None)
-    parser = parser_for(called)
+    called = command_in(words[1:])
+    parser = parser_for(called if called in COMMANDS else None)
     workspace = next((words[at + 1] for at, word in enumerate(words[:-1]) if word in ("-w", "--workspace")), None)
     for each in parser.everything():
         _offer(each, lambda: _workspace(workspace))
