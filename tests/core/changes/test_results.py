@@ -78,7 +78,7 @@ class Results(unittest.TestCase):
             ("C", "ok", None, None, "70"), ("C", "warning", "dear.", "Look at it.", None), ("C", "ok", "dear", None, "71"),
         )  # fmt: skip
         [row] = found.rows
-        self.assertEqual((row.outcome, row.message, row.number), ("warning", "dear; Look at it; dear", "71"))
+        self.assertEqual((row.outcome, row.message, row.number), ("warning", "dear. Look at it; dear", "71"))
 
     def test_what_cannot_be_understood_is_told(self) -> None:
         for cells, kind in (

@@ -196,3 +196,16 @@ class Periods(unittest.TestCase):
             after, errors = follow(held, {("A", start): end})
             self.assertEqual((after["A", "2027-01-01"], errors), (None, []), (start, end))
         self.assertEqual(follow({("A", "2027-01-01"): "2027-12-31"}, {("A", "2027-01-01"): "12.13.14"})[1], [])
+
+    def test_a_row_that_is_twice_gets_one_end(self) -> None:
+        keys = [("A", "2027-01-01"), ("A", "2027-01-01"), ("A", "2027-06-01")]
+        numbers = pl.Series(ROW, [2, 3, 4], dtype=pl.UInt32)
+        values = pl.DataFrame(keys, ["item", "from_date"], orient="row").select(
+            numbers, "item", "from_date", pl.lit(None, pl.String).alias("to_date")
+        )
+        table = Table("p.csv", "", 1, (), pl.DataFrame([numbers]), {})
+        rows = Rows(table, PRICES.records["price"], {"item": "A", "from_date": "B", "to_date": "C"}, values)
+        nothing = pl.DataFrame(schema=dict.fromkeys(("item", "from_date", "to_date", "note"), pl.String))
+        state = SystemState(PRICES, lambda record, fields, among=None, filled=None: nothing.select(fields))
+        done, _, _ = follow_periods(rows, state, lambda: pl.Series([True] * 3))
+        self.assertEqual(done.values["to_date"].to_list(), ["2027-05-31", "2027-05-31", None])

@@ -206,7 +206,7 @@ def _read(
         if outcome == "not yet":
             pending.update(meant)
             continue
-        why = "; ".join(part.strip().removesuffix(".") for part in filter(None, (message, advice))) or None
+        why = ". ".join(part.strip().removesuffix(".") for part in filter(None, (message, advice))) or None
         for line in meant:
             said[line] = _worse(said.get(line), RowAnswer(line, outcome, why, number))
     return [

@@ -58,7 +58,7 @@ def follow_periods(
     points = _points(rows, state, wanted, said, group, first, last)
     joined = points.filter(pl.col("is new") | pl.col("end is given"))
     filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
-    rows = _with_ends(rows, filled, last)
+    rows = _with_ends(rows, filled, ~once, last)
     left = days_left(points, first)
     rows = rows.with_findings(_findings(rows, joined, first, last, left["cause"]))
     after_end = after_end or rows.after_end
@@ -207,11 +207,19 @@ def _day_before(day: pl.Expr) -> pl.Expr:
     return day.str.to_date("%Y-%m-%d", strict=False).dt.offset_by("-1d").dt.to_string("%Y-%m-%d")
 
 
-def _with_ends(rows: Rows, filled: pl.DataFrame, last: str) -> Rows:
-    """The rows with the ends that follow from others, where they have none of their own."""
+def _with_ends(rows: Rows, filled: pl.DataFrame, again: pl.Series, last: str) -> Rows:
+    """The rows with the ends that follow from others, where they have none of their own.
+
+    Args:
+        again: which rows have the key of an earlier one. They get its end: that it was filled in is no difference of theirs.
+    """
     if not filled.height:
         return rows
+    key = rows.record.key
     ends = filled.select(pl.col(ROW).cast(pl.UInt32), pl.col("new end"))
+    if again.any():
+        doubled = rows.values.filter(again).select(ROW, *key)
+        ends = pl.concat([ends, doubled.join(filled.select(*key, "new end"), on=key).select(ends.columns)])
     joined = rows.values.select(ROW).join(ends, on=ROW, how="left", maintain_order="left")["new end"]
     own = rows.values[last] if last in rows.values.columns else pl.Series(last, [None], dtype=pl.String)
     if len(own) != len(joined):
