@@ -28,6 +28,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     # What the imports make stays for good: to look through it for garbage again and again takes a short command some
     # hundredths of its time.
     gc.set_threshold(100_000, 50, 50)
+    from kotrel.later import import_later
+
+    import_later("polars")
     from kotrel.sheets import head_start
 
     head_start.begin(words)

@@ -11,6 +11,7 @@ import openpyxl
 import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RefusedRows
 from kotrel.core.columns import ROW
@@ -78,8 +79,8 @@ class Guarded(unittest.TestCase):
         source = self.free(".xlsx")
         book.save(source)
         sheet = rows(("Item code", "Cost"), ("A", text or "x"))
-        table = sheet.table.__class__(**{**sheet.table.__dict__, "file": str(source)})
-        bad = sheet.__class__(**{**sheet.__dict__, "table": table})
+        table = replace(sheet.table, file=str(source))
+        bad = replace(sheet, table=table)
         bad = bad.with_findings([bad.group("error", "e", "t", "cost", cells_of([2], [text], text))])
         target = self.free(".xlsx")
         mark([bad], target)

@@ -6,6 +6,8 @@ Each has a blank in it, which no field's name may have: a business system may we
 
 from __future__ import annotations
 
+import polars as pl
+
 ROW = "sheet row"
 """The row in the sheet (the line of a text file), counted from 1."""
 
@@ -49,3 +51,12 @@ def number_column(letter: str) -> str:
 def sheet_column(letter: str) -> str:
     """The column with a sheet's own cells, beside the fields read from it."""
     return f"column {letter}"
+
+
+SCALE = 12
+"""Digits after the point in all calculations."""
+
+
+def decimal_type(decimals: int = SCALE) -> pl.Decimal:
+    """The kind of a column of exact numbers: as many digits as there can be, of which these stand after the point."""
+    return pl.Decimal(38, decimals)

@@ -7,6 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import asdict
 from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
@@ -279,7 +280,7 @@ def _show_done(screen: Screen, done: Posting, output: str | None) -> None:
 def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
     """Every count and how far it is."""
     if screen.as_json:
-        screen.json({"counts": [vars(each) for each in found]})
+        screen.json({"counts": [asdict(each) for each in found]})
         return
     if not found:
         screen.show("No counts yet. kotrel count freeze NAME begins one.")

@@ -10,6 +10,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import classes
@@ -126,7 +127,7 @@ def serials_outside(serials: pl.DataFrame, places: pl.DataFrame, reading: Readin
     Args:
         serials: ``item`` and ``serial``.
     """
-    held = held_now(serials, reading).filter(pl.col("quantity").cast(pl.Decimal(38, 12)) > 0)
+    held = held_now(serials, reading).filter(pl.col("quantity").cast(decimal_type()) > 0)
     mine = held.join(serials, on=["item", "serial"], how="semi")
     return mine.join(places.select(PLACE), on=list(PLACE), how="anti", nulls_equal=True)
 
@@ -159,7 +160,7 @@ def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) 
 def _other_now(places: pl.DataFrame, now: pl.DataFrame) -> int:
     """Places that hold another quantity now than at the freeze."""
     both = places.join(now, on=list(PLACE), how="left", nulls_equal=True)
-    held, expected = (pl.col(name).cast(pl.Decimal(38, 12)) for name in ("quantity", "expected"))
+    held, expected = (pl.col(name).cast(decimal_type()) for name in ("quantity", "expected"))
     return both.filter(held.fill_null(0) != expected).height
 
 

@@ -11,6 +11,7 @@ from pathlib import Path
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.counting.frames import NUMBER
 from kotrel.core.counting.selection import classes, frozen, sample
 from kotrel.core.description.model import Record
@@ -127,7 +128,7 @@ def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, w
         "sheets": "0",
     }
     create_count(workspace.hidden, name, facts, rows)
-    exact = pl.col("expected", "cost").cast(pl.Decimal(38, 12)).fill_null(0)
+    exact = pl.col("expected", "cost").cast(decimal_type()).fill_null(0)
     value = rows.select(exact).select((pl.col("expected") * pl.col("cost")).sum()).item() or Decimal(0)
     warehouses = tuple(rows["warehouse"].drop_nulls().unique().sort().to_list())
     return Frozen(name, rows.height, rows["item"].n_unique(), warehouses, value, at, tuple(remarks))
@@ -205,7 +206,7 @@ def _chosen(
 ) -> pl.DataFrame:
     """The places that the choice takes."""
     if not choice.with_empty:
-        sums = sums.filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)
+        sums = sums.filter(pl.col("quantity").cast(decimal_type(6)) != 0)
     if condition is not None:
         both = sums.join(
             about.drop([n for n in about.columns if n in sums.columns and n != "item"]),
@@ -248,7 +249,7 @@ def _elsewhere(rows: pl.DataFrame, hidden: Path) -> list[str]:
 def _say_due(due: dict[str, pl.DataFrame]) -> list[str]:
     found = []
     for what, words in (("reserved", "reserved for orders and not yet out"), ("on order", "on order and not yet in")):
-        some = due[what].filter(pl.col("quantity").cast(pl.Decimal(38, 6)) != 0)
+        some = due[what].filter(pl.col("quantity").cast(decimal_type(6)) != 0)
         if some.height:
             found.append(f"{words}: {count(some.height, 'item')}, such as {some['item'][0]}")
     return found

@@ -11,6 +11,7 @@ import polars as pl
 from rich.table import Table
 from rich.text import Text
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.counting.variance import CountLine, CountPlace, totals_of
 from kotrel.core.phrases import count
@@ -78,7 +79,7 @@ def _open(screen: Screen, state: State) -> None:
         words = f" ({undecided:,} of them cannot be posted before)" if undecided else ""
         screen.show(Text(f"to count again: {count(len(again), 'line')}{words}", style="yellow"))
     if left.height:
-        exact = (pl.col(name).cast(pl.Decimal(38, 12)).fill_null(0) for name in ("when counted", "cost"))
+        exact = (pl.col(name).cast(decimal_type()).fill_null(0) for name in ("when counted", "cost"))
         value = left.select(next(exact) * next(exact)).sum().item()
         screen.show(f"not counted: {count(left.height, 'line')}, expected value {money_text(value)}")
     if state.posted:

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from rich.text import Text
 
 from kotrel.core.changes.journal import Entry, load_name
-from kotrel.core.changes.results import NAME, NO_NUMBERS, Answering, Answers, RowAnswer, answers_in, result_record
+from kotrel.core.changes.results import NAME, Answering, Answers, RowAnswer, answers_in, no_numbers, result_record
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.layout import Layout
@@ -173,7 +173,7 @@ def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
 
     Such a number is a field that identifies a row and that the program keeps, or by which rows are also known.
     """
-    found = [NO_NUMBERS]
+    found = [no_numbers()]
     with workspace.system().reading() as reading:
         for (name,), part in lines.group_by("record"):
             record = workspace.description.records[str(name)]

@@ -13,6 +13,7 @@ from typing import Any
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, OWN
 from kotrel.sheets.cell_texts import writable
@@ -184,7 +185,7 @@ def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
         ),
     )
     figures = [pl.col(name) for name in ("from_quantity", "cost", "old", "new", "change", *shares, "at stake")]
-    return worked.with_columns(each.cast(pl.Decimal(38, CELL_DECIMALS)) for each in figures)
+    return worked.with_columns(each.cast(decimal_type(CELL_DECIMALS)) for each in figures)
 
 
 def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:

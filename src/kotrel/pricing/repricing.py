@@ -10,9 +10,10 @@ import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import GuardFinding, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
@@ -129,7 +130,7 @@ def _described(worked: Worked, goods: Goods, group: str, rules: PriceRules) -> t
         pl.col("code").alias("item"),
         "description",
         pl.col(group).alias("group"),
-        pl.col("cost").cast(NUMBER, strict=False).alias("old cost"),
+        pl.col("cost").cast(decimal_type(), strict=False).alias("old cost"),
         pl.col(CURRENCY_FIELD).alias("its currency"),
     )
     new_costs = worked.prices.filter(pl.col("target") == "cost").select("item", pl.col("new").alias("new cost"))
@@ -165,7 +166,7 @@ def _at_stake(prices: pl.DataFrame, held: pl.DataFrame) -> pl.DataFrame:
     """The prices with what the stock on hand is worth more or less,
     as :func:`kotrel.core.pricing.price_impact.price_stakes` has it.
     """
-    on_hand = held.select("item", pl.col("quantity").cast(NUMBER).alias("on hand"))
+    on_hand = held.select("item", pl.col("quantity").cast(decimal_type()).alias("on hand"))
     first = (pl.col("factor") == exact(1)) & (pl.col("from_quantity") <= exact(1))
     change = pl.col("new") - pl.col("old")
     joined = prices.join(on_hand, on="item", how="left", maintain_order="left")
@@ -230,7 +231,7 @@ def summary(repriced: Repriced) -> pl.DataFrame:
     frame = repriced.prices.with_columns(change.alias("change"))
     # Not a single division by zero: Decimals do not forgive one, even where its result is not used.
     count = pl.col("change").count()
-    mean = pl.col("change").sum() / pl.when(count > 0).then(count.cast(NUMBER))
+    mean = pl.col("change").sum() / pl.when(count > 0).then(count.cast(decimal_type()))
     farthest = pl.col("change").abs().fill_null(exact(-1)).arg_max()
     largest = pl.col("change").gather(farthest).first()
     grouped = frame.group_by("target", "group", maintain_order=True).agg(

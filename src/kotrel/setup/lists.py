@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from datetime import datetime
 
+from msgspec.structs import asdict
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
@@ -48,7 +49,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     ages = [(today - datetime.fromisoformat(each.at)).days for each in lists]
     if screen.as_json:
         shown = [
-            {**vars(each), "left_out": list(each.left_out), "limits": list(each.limits), "days": age}
+            {**asdict(each), "left_out": list(each.left_out), "limits": list(each.limits), "days": age}
             for each, age in zip(lists, ages, strict=True)
         ]
         screen.json({"lists": shown})

@@ -15,6 +15,7 @@ from typing import IO, BinaryIO, Literal, cast
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.errors import WrongData
 from kotrel.core.layouts.wording import class_of
 from kotrel.core.values.formula_guard import guard
@@ -216,7 +217,7 @@ def _with_decimals(values: pl.Series, column: OutColumn, decimals: int) -> pl.Se
             "Round the values first, or allow more decimals.",
             "too-many-decimals",
         )
-    exact = values.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
+    exact = values.cast(decimal_type(decimals), strict=False).cast(pl.String)
     return pl.select(pl.coalesce(exact, values).alias(values.name)).to_series()
 
 

@@ -12,7 +12,6 @@ from typing import Any
 import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
-from polars.exceptions import PolarsError
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach
@@ -336,7 +335,7 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
     )
     try:
         cells = pl.read_csv(padded, has_header=False, separator=separator, schema=schema, missing_columns="insert")
-    except PolarsError:
+    except pl.exceptions.PolarsError:
         return None
     cells = cells.slice(1) if padded is not raw else cells
     if b'""' not in raw:

@@ -9,6 +9,7 @@ from msgspec import Struct
 from rich.table import Table
 from rich.text import Text
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.stock.sums import SUMS, LedgerQuery
@@ -22,7 +23,6 @@ from kotrel.workspace.settings import Workspace
 KINDS = ("on hand", "on order", "reserved")
 _EVER = "9999-12-31"
 """A question with a day is answered by the ledger, never by balances."""
-_EXACT = pl.Decimal(38, 6)
 
 
 class BalanceProof(Struct, frozen=True):
@@ -60,7 +60,7 @@ def prove_balances(workspace: Workspace) -> BalanceProof:
         for kind in KINDS:
             kept, summed = (
                 reading.ledger_sums(LedgerQuery(by, counts_as=kind, until=until)).select(
-                    *by, *(pl.col(name).cast(_EXACT).alias(f"{what} {name}") for name in SUMS)
+                    *by, *(pl.col(name).cast(decimal_type(6)).alias(f"{what} {name}") for name in SUMS)
                 )
                 for what, until in (("kept", None), ("sum", _EVER))
             )

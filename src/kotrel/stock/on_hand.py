@@ -11,7 +11,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kotrel.core.columns import ACTION
+from kotrel.core.columns import ACTION, decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.compiled import Compiled
@@ -197,7 +197,7 @@ def _against(
     keys: list[str], among: list[tuple[str, pl.Series]], load: int, reading: Reading
 ) -> tuple[pl.DataFrame, list[str]]:
     """Before, change and after a load, at the moment when it posted; what was posted since does not count."""
-    exact = pl.Decimal(38, 6)
+    exact = decimal_type(6)
     moved = [
         each.frame.filter(pl.col(ACTION) == "new")
         for each in reading.changes_of(load)
@@ -210,7 +210,7 @@ def _against(
     movements = pl.concat(moved, how="diagonal")
     change = movements.group_by(keys).agg(
         pl.col("quantity").cast(exact).sum().alias("change"),
-        pl.col("value").cast(pl.Decimal(38, 4)).sum().alias("value_change"),
+        pl.col("value").cast(decimal_type(4)).sum().alias("value_change"),
     )
     timed = "posted_at" in movements.columns and not movements["posted_at"].null_count()
     moment = str(movements["posted_at"].max()) if timed and movements.height else None

@@ -12,7 +12,6 @@ from pathlib import Path
 
 import polars as pl
 from msgspec import Struct
-from polars.exceptions import PolarsError
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
@@ -105,7 +104,7 @@ def _write(path: Path, rows: pl.DataFrame) -> None:
 def _read(path: Path) -> pl.DataFrame:
     try:
         return pl.read_parquet(checked(path.read_bytes()))
-    except (OSError, PolarsError, Damaged):
+    except (OSError, pl.exceptions.PolarsError, Damaged):
         raise OutOfReach(
             f"the remembered export {path} is damaged",
             "Export again, or add --since none to compare with the system only.",

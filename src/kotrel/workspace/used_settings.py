@@ -9,6 +9,7 @@ from datetime import datetime
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import asdict
 
 from kotrel.sheets.safe_writing import written_whole
 
@@ -43,6 +44,6 @@ def remember_used(hidden: Path, name: str, file: Path) -> None:
     try:
         hidden.mkdir(exist_ok=True)
         with written_whole(hidden / _FILE) as temporary:
-            temporary.write_text(json.dumps({key: vars(each) for key, each in known.items()}, indent=1), "utf-8")
+            temporary.write_text(json.dumps({key: asdict(each) for key, each in known.items()}, indent=1), "utf-8")
     except OSError:
         return

@@ -27,7 +27,6 @@ WORDS = {
 """Outcome → the words that programs have for it; a saved mapping translates others."""
 _OUTCOME = {folded(word): outcome for outcome, words in WORDS.items() for word in words if word not in ("0", "1")}
 _WORST = ("done", "warning", "refused")
-NO_NUMBERS = pl.DataFrame(schema={"record": pl.String, "key": pl.String, "given": pl.String})
 
 
 def result_record(of: Sequence[Record], headings: Sequence[str]) -> Record:
@@ -134,12 +133,17 @@ class _Sent:
         return [line for found in self.by_key.values() for line in found]
 
 
+def no_numbers() -> pl.DataFrame:
+    """The numbers that a program has given rows, where it has given none: ``record``, ``key`` and ``given``."""
+    return pl.DataFrame(schema=dict.fromkeys(("record", "key", "given"), pl.String))
+
+
 def answers_in(
     sheets: Sequence[Answering],
     lines: pl.DataFrame,
     references: Sequence[str],
     only_refused: bool,
-    numbers: pl.DataFrame = NO_NUMBERS,
+    numbers: pl.DataFrame | None = None,
 ) -> Answers:
     """Matches the sheets of result files to the rows of a load, by their keys or by the program's own numbers.
 
@@ -156,7 +160,9 @@ def answers_in(
     pending: set[int] = set()
     for sheet in sheets:
         mine = lines if sheet.records is None else lines.filter(pl.col("record").is_in(list(sheet.records)))
-        found = _read(sheet, _Sent(mine, numbers), references, only_refused, said, pending)
+        found = _read(
+            sheet, _Sent(mine, no_numbers() if numbers is None else numbers), references, only_refused, said, pending
+        )
         done.findings += found
         done.sheets.append(sheet.rows.with_findings(found))
     # What it says later of a row that it had not come to is the answer.

@@ -6,7 +6,7 @@ import polars as pl
 from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, decimal_type, raw_after, raw_before
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
 
@@ -137,7 +137,7 @@ def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataF
         if name in changes.given:
             filled = filled & (pl.col(name) != changes.given[name])
         elif field.is_kept and field.is_decimal:
-            filled = filled & (pl.col(name).cast(pl.Decimal(38, 6), strict=False) != 0)
+            filled = filled & (pl.col(name).cast(decimal_type(6), strict=False) != 0)
         part = new.join(others.filter(filled).select(*key, name), on=key, how="inner", maintain_order="left")
         found += _obstacles(record, part, name, f"{field.title} is now {{stands}}", None, name)
     return found

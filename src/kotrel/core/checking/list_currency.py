@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, DECIMALS_FIELD, PRICE_LIST, Field, currency_source, list_field
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
@@ -59,8 +59,8 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
         for count in places.filter(finer).unique().sort():
             has = "has no decimals" if not count else "has 1 decimal" if count == 1 else f"has {count} decimals"
             message = f"the price list {has}, and a price is rounded to that when it is looked up"
-            rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(count, mode="half_away_from_zero")
-            shown = rounded.cast(pl.Decimal(38, count), strict=False).cast(pl.String)
+            rounded = pl.col(field.name).cast(decimal_type(), strict=False).round(count, mode="half_away_from_zero")
+            shown = rounded.cast(decimal_type(count), strict=False).cast(pl.String)
             here = finer & (places == count)
             found += rows.where("warning", "finer-than-list", "finer than the price list", field, here, message, shown)
     return found

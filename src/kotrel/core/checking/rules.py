@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -52,7 +52,7 @@ def _in_order(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
 
 def _ordered(field: Field) -> pl.Expr:
     column = pl.col(field.name)
-    return column.cast(pl.Decimal(38, field.decimals or 0), strict=False) if field.is_decimal else column
+    return column.cast(decimal_type(field.decimals or 0), strict=False) if field.is_decimal else column
 
 
 def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:

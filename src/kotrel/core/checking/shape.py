@@ -7,7 +7,7 @@ import re
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.shown_numbers import rounded_to
 from kotrel.core.parallel import map_parallel
@@ -94,8 +94,8 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     if bool((_after_point(seen) > decimals).any()):
         after_point = _after_point(values)
         excess = pl.col(field.name).str.contains(PLAIN) & (after_point > decimals)
-        rounded = pl.col(field.name).cast(pl.Decimal(38, 12), strict=False).round(decimals, mode="half_away_from_zero")
-        shown = rounded.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
+        rounded = pl.col(field.name).cast(decimal_type(), strict=False).round(decimals, mode="half_away_from_zero")
+        shown = rounded.cast(decimal_type(decimals), strict=False).cast(pl.String)
         what = f"at most {decimals} decimals" if decimals else "a whole number"
         title = "too many decimals" if decimals else "not a whole number"
         groups = rows.where("error", "too-many-decimals", title, field, excess, what, shown)
@@ -106,12 +106,12 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
             "error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point"
         )
     if field.least is not None and (field.least != 0 or bool(seen.str.starts_with("-").any())):
-        exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
+        exact = values.cast(decimal_type(max(decimals, 6)), strict=False)
         title = "below zero" if field.least == 0 else f"below {field.least}"
         least = "must not be negative" if field.least == 0 else f"must be at least {field.least}"
         found += rows.where("error", "too-small", title, field, exact < field.least, least)
     if field.most is not None:
-        exact = values.cast(pl.Decimal(38, max(decimals, 6)), strict=False)
+        exact = values.cast(decimal_type(max(decimals, 6)), strict=False)
         found += rows.where(
             "error", "too-big", f"above {field.most}", field, exact > field.most, f"must be at most {field.most}"
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW, clearing, decimal_type
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
@@ -26,8 +26,8 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
         stands = pl.col(f"held {name}").fill_null("0") if field.is_decimal else pl.col(f"held {name}")
         given = pl.col(name)
         if field.is_decimal:
-            given = given.cast(pl.Decimal(38, 6), strict=False)
-            stands = stands.cast(pl.Decimal(38, 6), strict=False)
+            given = given.cast(decimal_type(6), strict=False)
+            stands = stands.cast(decimal_type(6), strict=False)
         edited = joined.with_columns(rows.as_it_stands(name)).filter(
             pl.col(name).is_not_null() & given.ne_missing(stands)
         )

@@ -7,13 +7,13 @@ from decimal import Decimal
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.variance import CountLine, Movements
 from kotrel.core.stock.sums import PLACE
 
-_EXACT = pl.Decimal(38, 12)
 _LONG = r"\.[0-9]{13}|[0-9]{26}"
-"""A number that does not fit :data:`_EXACT`: such lines are looked at one by one."""
+"""A number that does not fit :data:`decimal_type()`: such lines are looked at one by one."""
 NOW = "held now"
 
 
@@ -58,7 +58,7 @@ def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.Dat
     )
     by_now = pl.lit(trading) & (pl.col("counted").is_null() | pl.col("at").is_not_null())
     whole = whole.with_columns(pl.when(by_now).then(NOW).otherwise("expected").alias("when counted"))
-    exact = [pl.col(name).cast(_EXACT, strict=False) for name in ("counted", "when counted")]
+    exact = [pl.col(name).cast(decimal_type(), strict=False) for name in ("counted", "when counted")]
     short = ~pl.col("counted").str.contains(_LONG) & ~pl.col("when counted").str.contains(_LONG)
     unlike = whole.filter(pl.col("counted").is_not_null() & ~(short & (exact[0] == exact[1])).fill_null(False))
     odd = [unlike.select(NUMBER), several]

@@ -7,7 +7,7 @@ from datetime import date
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.expressions.kinds import exact
@@ -110,7 +110,7 @@ def _costs(whole: DocumentTables) -> Found:
     """A cost far from the item's own: a box counted as a piece, or a decimal point moved."""
     if whole.family.header.effect != "in" or "cost" not in whole.family.lines.fields:
         return
-    own = pl.col("item cost").cast(pl.Decimal(38, 12), strict=False)
+    own = pl.col("item cost").cast(decimal_type(), strict=False)
     entered = pl.col("unit cost") / pl.when(pl.col("factor") != exact(0)).then("factor")
     table = whole.lines.with_columns(own.alias("own"), entered.alias("entered"))
     apart = (pl.col("entered") - pl.col("own")).abs() * 100 > pl.col("own") * COST_APART
@@ -132,7 +132,7 @@ def _amounts(whole: DocumentTables) -> Found:
     if not {"price", "amount"} <= set(whole.family.lines.fields):
         return
     decimals = whole.family.lines.fields["amount"].decimals or 0
-    price, amount = (pl.col(name).cast(pl.Decimal(38, 12), strict=False) for name in ("price", "amount"))
+    price, amount = (pl.col(name).cast(decimal_type(), strict=False) for name in ("price", "amount"))
     right = (pl.col("number") * price).round(decimals, mode="half_away_from_zero")
     table = whole.lines.with_columns(right.alias("right"))
     odd = table.filter(right != amount)

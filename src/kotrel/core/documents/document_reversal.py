@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reversal import UndoConflict
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.document_tables import plain_quantity
 from kotrel.core.documents.families import Family, families
@@ -26,8 +26,6 @@ from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.rows.system_state import Reader
 from kotrel.core.stock.sums import PLACE, VALUE_DECIMALS, LedgerQuery, Sums
 from kotrel.core.values.dates import moment_text
-
-EXACT = pl.Decimal(38, 12)
 
 
 class Taking(Struct, frozen=True):
@@ -165,7 +163,11 @@ def _movements(moved: Sequence[RecordChanges], family: Family, numbers: Sequence
     )
     frames = [
         each.frame.filter(wanted).select(
-            ROW, *(pl.col(name).cast(EXACT) if name in ("quantity", "value") else pl.col(name) for name in each.fields)
+            ROW,
+            *(
+                pl.col(name).cast(decimal_type()) if name in ("quantity", "value") else pl.col(name)
+                for name in each.fields
+            ),
         )
         for each in moved
     ]
@@ -247,7 +249,7 @@ def _worth_less(family: Family, on_hand: pl.DataFrame, whole: pl.DataFrame, sums
 def _after(on_hand: pl.DataFrame, sums: Sums) -> pl.DataFrame:
     """``item``, ``quantity`` and ``value`` of the items once all of it is taken back."""
     held = sums(LedgerQuery(["item"], [("item", on_hand["item"].unique())])).select(
-        "item", pl.col("quantity").cast(EXACT), pl.col("value").cast(EXACT)
+        "item", pl.col("quantity").cast(decimal_type()), pl.col("value").cast(decimal_type())
     )
     back = on_hand.select("item", -pl.col("quantity"), -pl.col("value"))
     return pl.concat([held, back]).group_by("item").agg(pl.col("quantity").sum(), pl.col("value").sum())
@@ -320,11 +322,13 @@ def _turned(rows: pl.DataFrame, changes: RecordChanges, emptied: pl.DataFrame) -
     )
     here = pl.col("counts_as") == "on hand"
     last = rows.select(here & (here.cast(pl.UInt32).cum_sum(reverse=True).over("item") == 1)).to_series()
-    more = pl.select(pl.when(last).then(rest["rest"].fill_null(0)).otherwise(pl.lit(0).cast(EXACT))).to_series()
+    more = pl.select(
+        pl.when(last).then(rest["rest"].fill_null(0)).otherwise(pl.lit(0).cast(decimal_type()))
+    ).to_series()
     quantity, value = (changes.record.fields[name].decimals or 0 for name in ("quantity", "value"))
     return rows.with_columns(
-        (-pl.col("quantity").cast(EXACT)).cast(pl.Decimal(38, quantity)).cast(pl.String).alias("quantity"),
-        (-pl.col("value").cast(EXACT) - more).cast(pl.Decimal(38, value)).cast(pl.String).alias("value"),
+        (-pl.col("quantity").cast(decimal_type())).cast(decimal_type(quantity)).cast(pl.String).alias("quantity"),
+        (-pl.col("value").cast(decimal_type()) - more).cast(decimal_type(value)).cast(pl.String).alias("value"),
     )
 
 

@@ -9,9 +9,9 @@ from collections.abc import Sequence
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.families import Family
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.normalizing.date_columns import is_day
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
@@ -126,7 +126,7 @@ def document_tables_of(
         known = lines.select(name for name in about if name in lines.columns).unique(["document", "line"], keep="first")
         lots = lots.drop([name for name in known.columns if name not in ("document", "line") and name in lots.columns])
         lots = lots.join(known, on=["document", "line"], how="left", maintain_order="left")
-        lots = lots.with_columns(pl.col("quantity").cast(NUMBER, strict=False).alias("number"))
+        lots = lots.with_columns(pl.col("quantity").cast(decimal_type(), strict=False).alias("number"))
     return DocumentTables(family, parts, headers, lines, lots)
 
 
@@ -161,9 +161,11 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
     if "unit" not in family.lines.fields:
         lines = lines.with_columns(pl.col("base unit").alias("unit"))
     lines = with_factors(lines, state)
-    number = (pl.col("quantity") if "quantity" in lines.columns else pl.lit(None, pl.String)).cast(NUMBER, strict=False)
+    number = (pl.col("quantity") if "quantity" in lines.columns else pl.lit(None, pl.String)).cast(
+        decimal_type(), strict=False
+    )
     lines = lines.with_columns(number.alias("number"), (number * pl.col("factor")).alias("in base"))
-    cost = (pl.col("cost") if "cost" in lines.columns else pl.lit(None, pl.String)).cast(NUMBER, strict=False)
+    cost = (pl.col("cost") if "cost" in lines.columns else pl.lit(None, pl.String)).cast(decimal_type(), strict=False)
     return lines.with_columns(cost.alias("unit cost"))
 
 
@@ -192,7 +194,7 @@ def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
             ["item", "unit"], keep="last"
         )
     lines = lines.join(
-        factors.with_columns(pl.col("factor").cast(NUMBER, strict=False)),
+        factors.with_columns(pl.col("factor").cast(decimal_type(), strict=False)),
         on=["item", "unit"],
         how="left",
         maintain_order="left",

@@ -13,14 +13,13 @@ from itertools import groupby
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import Description, Field, Record
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.documents.ledger_posting import MOVEMENT, ZERO, Posted, on_hand_only
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.stock.sums import LedgerQuery, Sums, decimal_series
 
-EXACT = pl.Decimal(38, 12)
 OPEN = ("order", "item", "warehouse")
 """What is open is known by the order, the item and the warehouse it was ordered for."""
 
@@ -48,7 +47,7 @@ def open_of_orders(orders: pl.Series, items: pl.Series, counts_as: str, sums: Su
     """:data:`OPEN` and ``open`` (Decimal, in the base unit) of these orders and items."""
     held = sums(LedgerQuery(list(OPEN), [("order", orders), ("item", items)], counts_as=counts_as))
     return held.filter(pl.col("order").is_in(orders.implode())).select(
-        *OPEN, pl.col("quantity").cast(EXACT).alias("open")
+        *OPEN, pl.col("quantity").cast(decimal_type()).alias("open")
     )
 
 
@@ -100,7 +99,7 @@ def _open_before(
     frames = [open_of_orders(orders, items, counts_as, sums)]
     if later is not None:
         before = later.filter((pl.col("counts_as") == counts_as) & pl.col("order").is_in(orders.implode()))
-        frames.append(before.select(*OPEN, pl.col("quantity").cast(EXACT).alias("open")))
+        frames.append(before.select(*OPEN, pl.col("quantity").cast(decimal_type()).alias("open")))
     table = pl.concat(frames).group_by(OPEN).agg(pl.col("open").sum()).filter(pl.col("open") > 0).sort("order", "item")
     return {
         key: {str(where): number for _, _, where, number in group}
@@ -125,8 +124,8 @@ def _movements(
         pl.Series("warehouse", where, dtype=pl.String),
         pl.Series("part", [str(part) for part in parts], dtype=pl.String),
         pl.col("of order").alias("order"),
-        decimal_series("quantity", [-number for number in numbers], EXACT.scale),
-        pl.lit(0).cast(EXACT).alias("value"),
+        decimal_series("quantity", [-number for number in numbers], decimal_type().scale),
+        pl.lit(0).cast(decimal_type()).alias("value"),
         *(pl.lit(None, pl.String).alias(name) for name in ("bin", "lot", "serial", "expires_on")),
     )
     return table.select(PART, ROW, *MOVEMENT).cast(dict(like.schema))  # type: ignore[arg-type]

@@ -15,7 +15,7 @@ from typing import Any
 import polars as pl
 from msgspec import Struct, field
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup
@@ -65,7 +65,7 @@ def post(whole: DocumentTables, sums: Sums, below_zero: bool, later: pl.DataFram
 
 
 def _empty() -> pl.DataFrame:
-    decimals = {"quantity": pl.Decimal(38, 12), "value": pl.Decimal(38, 12)}
+    decimals = {"quantity": decimal_type(), "value": decimal_type()}
     return pl.DataFrame(schema={PART: pl.Int32, ROW: pl.UInt32, **dict.fromkeys(MOVEMENT, pl.String), **decimals})
 
 
@@ -233,7 +233,7 @@ def _movements(whole: DocumentTables, pieces: pl.DataFrame, counts_as: str) -> p
         pl.col("expires_on"),
         (pl.lit(None, pl.String) if counts_as == "on hand" else pl.col("document")).alias("order"),
     ]
-    scale = pl.Decimal(38, 12)
+    scale = decimal_type()
     value = pl.col("value").fill_null(0).cast(scale) if counts_as == "on hand" else pl.lit(0).cast(scale)
 
     def side(warehouse: str, bin_: str, sign: int, part: pl.Expr) -> pl.DataFrame:
@@ -300,7 +300,7 @@ def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) ->
     movements), ``changed`` (by the movements until then) and ``at the end`` (without them, all days). In the order of
     days.
     """
-    number = pl.Decimal(38, 12)
+    number = decimal_type()
     first = movements["date"].min()
     start = str(first) if isinstance(first, str) else ""
     taken = movements.filter(pl.col("quantity") < 0).select(PLACE).unique()
@@ -367,7 +367,7 @@ def _takers(short: pl.DataFrame, sums: Sums) -> dict[tuple[str | None, ...], lis
     found = sums(LedgerQuery([*PLACE, "date", "document"], [("item", short["item"].unique())]))
     if "date" not in found.columns or "document" not in found.columns:
         return {}
-    out = found.filter(pl.col("quantity").cast(pl.Decimal(38, 12)) < 0)
+    out = found.filter(pl.col("quantity").cast(decimal_type()) < 0)
     named: dict[tuple[str | None, ...], list[str]] = {}
     for row in out.iter_rows(named=True):
         named.setdefault((*(row.get(name) for name in PLACE), row["date"]), []).append(str(row["document"]))
@@ -390,7 +390,7 @@ def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | Non
     held = held.select(
         *names,
         *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
-        pl.col("quantity").cast(pl.Decimal(38, 12)).alias("on hand"),
+        pl.col("quantity").cast(decimal_type()).alias("on hand"),
     ).select(*PLACE, "on hand")
     later = on_hand_only(later)
     if later is not None and later.height:

@@ -10,7 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.changes.journal import WHOLE
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import Description
 from kotrel.core.documents.document_checks import Found, check_document_tables
 from kotrel.core.documents.document_tables import PART, DocumentTables, document_tables_of, plain_quantity
@@ -55,8 +55,15 @@ class InDocuments(Struct, frozen=True):
     totals: pl.DataFrame
 
 
-TOTALS: dict[str, pl.DataType | type[pl.DataType]] = {"kind": pl.String, "warehouse": pl.String, "account": pl.String, "first_day": pl.String, "last_day": pl.String, "documents": pl.UInt32, "lines": pl.UInt32,
-          "quantity": pl.Decimal(38, 12), "value": pl.Decimal(38, 12)}  # fmt: skip
+def _totals_kinds() -> dict[str, pl.DataType | type[pl.DataType]]:
+    texts = ("kind", "warehouse", "account", "first_day", "last_day")
+    counts = ("documents", "lines")
+    sums = ("quantity", "value")
+    return {
+        **dict.fromkeys(texts, pl.String),
+        **dict.fromkeys(counts, pl.UInt32),
+        **dict.fromkeys(sums, decimal_type()),
+    }
 
 
 def check_documents(
@@ -70,7 +77,7 @@ def check_documents(
         only_new: documents that the system holds with the same content are left out instead of refused.
     """
     description = state.description
-    done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=TOTALS))
+    done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=_totals_kinds()))
     later: pl.DataFrame | None = None
     # Orders first: goods may come in for an order of the same load.
     for family in sorted(families(description), key=lambda each: each.header.counts_as is None):
@@ -167,7 +174,7 @@ def _already_there(whole: DocumentTables, posted: Posted, sums: Sums) -> Found:
     serials = moves.filter(pl.col("serial").is_not_null() & (pl.col("quantity") > 0))
     if serials.height:
         held = sums(LedgerQuery(["item", "serial", "warehouse"], [("item", serials["item"].unique())]))
-        held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(pl.Decimal(38, 6)) > 0))
+        held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(decimal_type(6)) > 0))
         # One that goes out in the same sheet may come in again.
         net = moves.filter(pl.col("serial").is_not_null()).group_by("item", "serial").agg(pl.col("quantity").sum())
         serials = serials.join(
@@ -220,7 +227,7 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
         texts = [
             pl.col(name)
             .round(ledger.fields[name].decimals or 0, mode="half_away_from_zero")
-            .cast(pl.Decimal(38, ledger.fields[name].decimals or 0))
+            .cast(decimal_type(ledger.fields[name].decimals or 0))
             .cast(pl.String)
             .alias(name)
             if name in ("quantity", "value")
@@ -242,8 +249,8 @@ def _totals(whole: DocumentTables, movements: pl.DataFrame) -> pl.DataFrame:
         # Orders move no stock; their value is what they amount to.
         amount = (
             pl.col("amount")
-            .cast(pl.Decimal(38, 12), strict=False)
-            .fill_null(pl.col("number") * pl.col("price").cast(pl.Decimal(38, 12), strict=False))
+            .cast(decimal_type(), strict=False)
+            .fill_null(pl.col("number") * pl.col("price").cast(decimal_type(), strict=False))
         )
         amounts = whole.lines.select(PART, ROW, amount.alias("value"))
         movements = movements.drop("value").join(amounts, on=[PART, ROW], how="left", maintain_order="left")
@@ -261,7 +268,7 @@ def _totals(whole: DocumentTables, movements: pl.DataFrame) -> pl.DataFrame:
         pl.col("quantity").sum(),
         pl.col("value").sum(),
     )
-    return grouped.select(pl.col(name).cast(kind) for name, kind in TOTALS.items())
+    return grouped.select(pl.col(name).cast(kind) for name, kind in _totals_kinds().items())
 
 
 def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], state: SystemState) -> list[Rows] | None:

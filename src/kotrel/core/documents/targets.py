@@ -7,10 +7,9 @@ from collections.abc import Mapping, Sequence
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.document_tables import plain_quantity, with_factors
 from kotrel.core.documents.families import Family
-from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.phrases import count, listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -36,10 +35,10 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     frame = with_factors(frame.with_columns(pl.coalesce("unit", "base unit").alias("unit")), state)
     held = sums(LedgerQuery(list(PLACE), [("item", frame["item"].unique())]))
     there = [name for name in PLACE if name in held.columns]
-    held = held.select(*there, pl.col("quantity").cast(NUMBER).alias("on hand"))
+    held = held.select(*there, pl.col("quantity").cast(decimal_type()).alias("on hand"))
     frame, taken, several = _at_their_places(frame, held, there)
     frame = frame.join(held, on=there, how="left", nulls_equal=True, maintain_order="left")
-    wanted = pl.col("quantity").cast(NUMBER, strict=False) * pl.col("factor")
+    wanted = pl.col("quantity").cast(decimal_type(), strict=False) * pl.col("factor")
     difference = (wanted - pl.col("on hand").fill_null(0)).alias("difference")
     frame = frame.with_columns(difference)
     right = (frame["difference"] == 0).fill_null(False)
@@ -70,15 +69,15 @@ def _in_base_units(decimals: int, with_cost: bool) -> list[pl.Expr]:
     the checks say so.
     """
     sound = pl.col("difference").is_not_null()
-    difference = pl.col("difference").round(decimals, mode="half_away_from_zero").cast(pl.Decimal(38, decimals))
+    difference = pl.col("difference").round(decimals, mode="half_away_from_zero").cast(decimal_type(decimals))
     columns = [
         pl.when(sound).then(difference.cast(pl.String)).otherwise("quantity").alias("quantity"),
         pl.when(sound).then("base unit").otherwise("unit").alias("unit"),
     ]
     if with_cost:
         one = pl.when(pl.col("factor") != 0).then("factor")
-        cost = (pl.col("cost").cast(NUMBER, strict=False) / one).round(4, mode="half_away_from_zero")
-        columns.append(pl.coalesce(cost.cast(pl.Decimal(38, 4)).cast(pl.String), "cost").alias("cost"))
+        cost = (pl.col("cost").cast(decimal_type(), strict=False) / one).round(4, mode="half_away_from_zero")
+        columns.append(pl.coalesce(cost.cast(decimal_type(4)).cast(pl.String), "cost").alias("cost"))
     return columns
 
 

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 
 import polars as pl
 from msgspec import Struct, field
-from polars.exceptions import PolarsError
 
 from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongUse
@@ -89,4 +88,4 @@ def _computed(frame: pl.DataFrame, expr: pl.Expr) -> pl.Series:
 
 def _engine_gave_up(error: BaseException) -> bool:
     """An error or a panic of the engine, which is no subclass of Exception; an interruption by the user is neither."""
-    return isinstance(error, PolarsError) or type(error).__name__ == "PanicException"
+    return isinstance(error, pl.exceptions.PolarsError) or type(error).__name__ == "PanicException"

@@ -13,12 +13,12 @@ from fractions import Fraction
 
 import polars as pl
 
-from kotrel.core.columns import number_column, sheet_column
+from kotrel.core.columns import SCALE, decimal_type, number_column, sheet_column
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.exact import times
 from kotrel.core.expressions.functions import FUNCTIONS
-from kotrel.core.expressions.kinds import NUMBER, SAID, SCALE, WHOLE_DIGITS, Kind, Typed, exact, how_to_turn
+from kotrel.core.expressions.kinds import SAID, WHOLE_DIGITS, Kind, Typed, exact, how_to_turn
 from kotrel.core.expressions.literals import NotOfField, meant_by
 from kotrel.core.expressions.numbering import calls_of_next
 from kotrel.core.expressions.parsing import (
@@ -122,8 +122,8 @@ class Compiler:
         text = self.need(node, "text")
         name = text.meta.output_name() if text.meta.is_column() else ""
         if name.startswith(sheet_column("")):
-            return pl.col(number_column(name.removeprefix(sheet_column("")))).cast(NUMBER, strict=False)
-        number = text.map_batches(numbers_in, return_dtype=NUMBER, is_elementwise=True)
+            return pl.col(number_column(name.removeprefix(sheet_column("")))).cast(decimal_type(), strict=False)
+        number = text.map_batches(numbers_in, return_dtype=decimal_type(), is_elementwise=True)
         self.read_texts.append((text, number))
         return number
 
@@ -135,7 +135,7 @@ class Compiler:
         if len(whole.lstrip("0")) > WHOLE_DIGITS or len(part) > SCALE:
             trouble = f"a number has at most {WHOLE_DIGITS} digits before the point and {SCALE} after it"
             raise self.wrong(node, trouble)
-        return "number", pl.lit(text).cast(NUMBER)
+        return "number", pl.lit(text).cast(decimal_type())
 
     def _text(self, parts: list[Node], node: TreeNode) -> Typed:
         return "text", pl.lit(str(parts[0])[1:-1])
@@ -152,14 +152,14 @@ class Compiler:
         self.fields[about.name] = None
         column = pl.col(about.name)
         if about.is_decimal:
-            return "number", column.cast(NUMBER, strict=False)
+            return "number", column.cast(decimal_type(), strict=False)
         if about.kind == "yes_no":
             return "yes_no", column == "yes"
         return ("date" if about.kind in ("date", "moment") else "text"), column
 
     def _price(self, name: str) -> Typed:
         self.fields[name] = None
-        return "number", pl.col(name).cast(NUMBER, strict=False)
+        return "number", pl.col(name).cast(decimal_type(), strict=False)
 
     def _old_price(self, parts: list[Node], node: TreeNode) -> Typed:
         name = str(parts[-1])
@@ -168,7 +168,7 @@ class Compiler:
         return self._price(f"old {name}")
 
     def _blank(self, parts: list[Node], node: TreeNode) -> Typed:
-        return "number", pl.lit(None, NUMBER)
+        return "number", pl.lit(None, decimal_type())
 
     def _column(self, parts: list[Node], node: TreeNode) -> Typed:
         heading = str(parts[0])[1:-1]

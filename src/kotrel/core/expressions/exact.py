@@ -16,11 +16,10 @@ from typing import Literal, Protocol
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.expressions.kinds import NUMBER, SCALE
+from kotrel.core.columns import SCALE, decimal_type
 
 Way = Literal["up", "down", "nearest"]
 
-_WIDE = pl.Int128
 _GREATEST = 2**127 - 1
 
 
@@ -46,17 +45,17 @@ class _Whole:
         """Nothing goes beyond ``reach``, and below zero only where ``negative``."""
         self.negative = negative
         self.small = not negative and reach < 2**64
-        self.kind = pl.UInt64() if self.small else _WIDE()
+        self.kind = pl.UInt64() if self.small else pl.Int128()
 
     def of(self, numbers: pl.Expr) -> pl.Expr:
-        whole = numbers.reinterpret(dtype=_WIDE)
+        whole = numbers.reinterpret(dtype=pl.Int128)
         return whole.cast(self.kind, wrap_numerical=True) if self.small else whole
 
     def number(self, value: int) -> pl.Expr:
         return pl.lit(value, self.kind)
 
     def back(self, whole: pl.Expr) -> pl.Expr:
-        return (whole.cast(_WIDE) if self.small else whole).reinterpret(dtype=NUMBER)
+        return (whole.cast(pl.Int128) if self.small else whole).reinterpret(dtype=decimal_type())
 
     def divided(self, whole: pl.Expr, by: int) -> pl.Expr:
         """A quotient, half away from zero. Division goes downwards, so numbers below zero go the other way round."""
@@ -138,7 +137,7 @@ class _Steps(pl.Expr):
     """A column of numbers and the steps taken on it."""
 
     def __init__(self, numbers: pl.Expr, steps: Sequence[_Step]) -> None:
-        taken = numbers.map_batches(partial(_taken, steps=steps), return_dtype=NUMBER, is_elementwise=True)
+        taken = numbers.map_batches(partial(_taken, steps=steps), return_dtype=decimal_type(), is_elementwise=True)
         self._pyexpr = taken._pyexpr
         self.numbers, self.steps = numbers, steps
 
@@ -168,13 +167,17 @@ def _one_by_one(numbers: pl.Series, steps: Sequence[_Step]) -> pl.Series:
     found: list[int | None] = numbers.to_physical().to_list()
     for step in steps:
         found = [None if each is None else step.one(each) for each in found]
-    return pl.DataFrame({"n": pl.Series(found, dtype=_WIDE)}).select(pl.col("n").reinterpret(dtype=NUMBER)).to_series()
+    return (
+        pl.DataFrame({"n": pl.Series(found, dtype=pl.Int128)})
+        .select(pl.col("n").reinterpret(dtype=decimal_type()))
+        .to_series()
+    )
 
 
 def _reach(numbers: pl.Series) -> tuple[int, bool]:
     """The greatest whole number behind a column, without its sign, and whether one of them is below zero."""
     # Seen without a sign, one below zero is greater than any other: a single look is enough for most columns.
-    unsigned = pl.col("n").reinterpret(dtype=_WIDE).reinterpret(dtype=pl.UInt128)
+    unsigned = pl.col("n").reinterpret(dtype=pl.Int128).reinterpret(dtype=pl.UInt128)
     greatest = int(_computed(numbers, unsigned.max())[0] or 0)
     if greatest <= _GREATEST:
         return greatest, False

@@ -7,8 +7,9 @@ from typing import Protocol
 
 import polars as pl
 
+from kotrel.core.columns import SCALE, decimal_type
 from kotrel.core.expressions.exact import to_decimals
-from kotrel.core.expressions.kinds import NUMBER, SCALE, Kind, Typed
+from kotrel.core.expressions.kinds import Kind, Typed
 from kotrel.core.expressions.numbering import MARK
 from kotrel.core.expressions.parsing import ExpressionError, Node, TreeNode, is_tree
 
@@ -88,7 +89,7 @@ FUNCTIONS: dict[str, tuple[int, int, _Function]] = {
     "right": (2, 2, lambda c, g, n: ("text", c.need(g[0], "text").str.tail(_literal_whole_number(c, g[1])))),
     "mid": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.slice(max(_literal_whole_number(c, g[1]) - 1, 0), _literal_whole_number(c, g[2])))),
     "replace": (3, 3, lambda c, g, n: ("text", c.need(g[0], "text").str.replace_all(c.need(g[1], "text"), c.need(g[2], "text"), literal=True))),
-    "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(NUMBER))),
+    "length": (1, 1, lambda c, g, n: ("number", c.need(g[0], "text").str.len_chars().cast(decimal_type()))),
     "text": (1, 1, _as_text),
     "number": (1, 1, lambda c, g, n: ("number", c.read_number(g[0]))),
     "round": (1, 2, _rounded),

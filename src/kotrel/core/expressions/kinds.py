@@ -7,25 +7,22 @@ from typing import Literal
 
 import polars as pl
 
+from kotrel.core.columns import decimal_type
+
 Kind = Literal["text", "number", "yes_no", "date"]
 
 SAID = {"text": "a text", "number": "a number", "yes_no": "a yes/no value", "date": "a date"}
 
-Typed = tuple[Kind, pl.Expr]
+Typed = tuple[Kind, "pl.Expr"]
 """A compiled part of an expression: its kind, and how to compute it."""
-
-SCALE = 12
-"""Digits after the point in all calculations."""
 
 WHOLE_DIGITS = 20
 """Digits before the point of a number that is written out."""
 
-NUMBER = pl.Decimal(38, SCALE)
-
 
 def exact(value: Decimal | int) -> pl.Expr:
-    """A number as :data:`NUMBER`, all its digits kept."""
-    return pl.lit(f"{value:f}" if isinstance(value, Decimal) else str(value)).cast(NUMBER)
+    """A number as :func:`decimal_type` has it, all its digits kept."""
+    return pl.lit(f"{value:f}" if isinstance(value, Decimal) else str(value)).cast(decimal_type())
 
 
 def how_to_turn(got: Kind, wanted: Kind) -> str:

@@ -8,13 +8,12 @@ from collections.abc import Callable, Mapping
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 
 Names = Mapping[str, Mapping[str, str]]
 """Field → code → name, for columns that write names."""
-
-_EXACT = pl.Decimal(38, 12)
 
 
 class UploadProblem(Struct, frozen=True):
@@ -90,7 +89,7 @@ def in_form(
     return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
 
 
-Wrong = Callable[[str, str, pl.Series, str], None]
+Wrong = Callable[[str, str, "pl.Series", str], None]
 """Called with kind, title, which values are bad, and the message."""
 
 
@@ -99,7 +98,7 @@ def _number_in_form(
 ) -> pl.Series:
     if column.at_most is not None and column.field is not None:
         most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
-        greater = (raw.cast(_EXACT, strict=False) > most.cast(_EXACT)).fill_null(False)
+        greater = (raw.cast(decimal_type(), strict=False) > most.cast(decimal_type())).fill_null(False)
         if greater.any():
             title = message = f"the column {column.called} accepts at most {column.at_most}"
             found.append(UploadProblem("cleaned", title, greater, message, most.zip_with(greater, raw)))
@@ -168,10 +167,10 @@ def _word_for_number(raw: pl.Series, column: LayoutColumn) -> pl.Series | None:
     """
     if not column.words:
         return None
-    numbers = raw.cast(_EXACT, strict=False)
+    numbers = raw.cast(decimal_type(), strict=False)
     found = pl.Series("word", [None], dtype=pl.String).new_from_index(0, len(raw))
     for value, word in column.words.items():
-        wanted = pl.Series([value]).cast(_EXACT, strict=False)
+        wanted = pl.Series([value]).cast(decimal_type(), strict=False)
         same = (numbers == wanted).fill_null(False) if wanted[0] is not None else (raw == value).fill_null(False)
         found = pl.Series([word]).new_from_index(0, len(raw)).zip_with(same, found)
     return found
@@ -182,9 +181,9 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout, decimals: int 
     if column.at_most is None and (ready := _as_it_is(raw, decimals)) is not None:
         text = ready.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else ready
         return text, pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(raw))
-    number = raw.cast(_EXACT, strict=False)
+    number = raw.cast(decimal_type(), strict=False)
     if column.at_most is not None:
-        most = pl.Series([str(column.at_most)]).cast(_EXACT).new_from_index(0, len(number))
+        most = pl.Series([str(column.at_most)]).cast(decimal_type()).new_from_index(0, len(number))
         number = number.zip_with((number <= most).fill_null(True), most)
     if decimals is None:
         text = number.cast(pl.String).str.replace(r"(\.[0-9]*?)0+$", "${1}").str.replace(r"\.$", "")
@@ -192,7 +191,7 @@ def _number(raw: pl.Series, column: LayoutColumn, layout: Layout, decimals: int 
     else:
         near = number.round(decimals, mode="half_away_from_zero")
         over = (near != number).fill_null(False)
-        text = near.cast(pl.Decimal(38, decimals)).cast(pl.String)
+        text = near.cast(decimal_type(decimals)).cast(pl.String)
     return (text.str.replace(".", ",", literal=True) if layout.decimal_mark == "," else text), over
 
 

@@ -19,7 +19,7 @@ from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import Conventions
 
 PLAIN_NUMBER = r"^-?[0-9]+(?:\.[0-9]+)?$"
-_Found = tuple[str, str, pl.DataFrame]
+_Found = tuple[str, str, "pl.DataFrame"]
 """The kind and the title of a finding, and its cells."""
 
 

@@ -7,6 +7,7 @@ from decimal import Decimal
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
 from kotrel.core.similarity import folded
@@ -132,7 +133,7 @@ def fixed_decimals(values: pl.Series, decimals: int) -> pl.Series:
     if bool(values.str.contains(_fixed(decimals)).all()):
         return values
     too_many = values.str.contains(rf"\.[0-9]{{{decimals}}}[0-9]*[1-9]").fill_null(False)
-    exact = values.cast(pl.Decimal(38, decimals), strict=False).cast(pl.String)
+    exact = values.cast(decimal_type(decimals), strict=False).cast(pl.String)
     return pl.select(pl.when(too_many | exact.is_null()).then(values).otherwise(exact)).to_series().rename(values.name)
 
 
@@ -183,7 +184,7 @@ class _Reading(Struct, frozen=True):
 def _largest(values: pl.Series, is_number: pl.Series) -> Decimal | None:
     if not is_number.any():
         return None
-    cells = values.filter(is_number).cast(pl.Decimal(38, 6), strict=False).drop_nulls().abs()
+    cells = values.filter(is_number).cast(decimal_type(6), strict=False).drop_nulls().abs()
     return Decimal(cells.max()) if len(cells) >= FEW_CELLS else None  # type: ignore[arg-type]
 
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.outliers import MOVED, unlike
 from kotrel.core.pricing.price_rules import Allowed, Guards, Outliers
@@ -153,11 +154,11 @@ def percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
 
 def _share(value: pl.Expr) -> pl.Expr:
     """A percentage as people read it, with up to two decimals."""
-    near = value.round(2, mode="half_away_from_zero").cast(pl.Decimal(38, 2)).cast(pl.String)
+    near = value.round(2, mode="half_away_from_zero").cast(decimal_type(2)).cast(pl.String)
     return near.str.replace(r"\.?0+$", "")
 
 
 def price_text(value: pl.Expr) -> pl.Expr:
     """A price as people read it."""
-    exact = value.round(4, mode="half_away_from_zero").cast(pl.Decimal(38, 4)).cast(pl.String)
+    exact = value.round(4, mode="half_away_from_zero").cast(decimal_type(4)).cast(pl.String)
     return exact.str.replace(r"(\.[0-9]{2}[0-9]*?)0+$", "${1}")

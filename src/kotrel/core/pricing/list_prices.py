@@ -12,9 +12,10 @@ from fractions import Fraction
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.expressions.exact import times, to_decimals
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.effective_price import ListFacts
 from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.rows.system_state import Reader
@@ -132,7 +133,7 @@ def _in_currency(book: Book, about: ListFacts, above: tuple[str, ...], wanted: p
 
 
 def _standard(book: Book) -> pl.Series:
-    return _rounded(book.items["price"].cast(NUMBER), book.standard_decimals)
+    return _rounded(book.items["price"].cast(decimal_type()), book.standard_decimals)
 
 
 def _rounded(prices: pl.Series, decimals: int) -> pl.Series:
@@ -171,8 +172,8 @@ def _in_force(rows: pl.DataFrame, code: str, day: str) -> pl.DataFrame:
         & (pl.col("to_date").is_null() | (pl.col("to_date") >= day))
     )
     numbers = there.with_columns(
-        pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
-        *(pl.col(name).cast(NUMBER, strict=False) for name in _TERMS if name in there.columns),
+        pl.col("from_quantity").cast(decimal_type(), strict=False).fill_null(exact(0)),
+        *(pl.col(name).cast(decimal_type(), strict=False) for name in _TERMS if name in there.columns),
     )
     return numbers.filter(pl.col("from_quantity") <= exact(1)).sort("from_quantity", "from_date", nulls_last=False)
 

@@ -13,11 +13,12 @@ from typing import Literal
 import polars as pl
 from msgspec import Struct, field
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.compiling import compile_at
 from kotrel.core.expressions.exact import to_decimals
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.pricing.guards import percent, price_text
 from kotrel.core.pricing.price_rules import OWN_PRICES, Guards, PriceRules, Step
@@ -153,11 +154,11 @@ def _slots(goods: Goods, targets: list[str]) -> pl.DataFrame:
     for target in targets:
         bare = base.with_columns(pl.lit(target).alias("target"), exact(0).alias("from_quantity"))
         if target in OWN_PRICES:
-            old = goods.items[target].cast(NUMBER, strict=False).alias("old")
+            old = goods.items[target].cast(decimal_type(), strict=False).alias("old")
             frames.append(bare.with_columns(old).select(listed.columns))
         else:
             lacking = bare.join(listed.filter(pl.col("target") == target), on="item", how="anti")
-            frames.append(lacking.with_columns(pl.lit(None, NUMBER).alias("old")).select(listed.columns))
+            frames.append(lacking.with_columns(pl.lit(None, decimal_type()).alias("old")).select(listed.columns))
     return base_units(pl.concat(frames), goods.items, goods.factors)
 
 
@@ -311,7 +312,7 @@ def _in_target_currency(
             continue
         of_sheet = rules.sheets[sheet].currency if sheet in rules.sheets else None
         one = pl.col("the currency") if not sheet else pl.lit(of_sheet or "")
-        amount = pl.col(name).cast(NUMBER, strict=False)
+        amount = pl.col(name).cast(decimal_type(), strict=False)
         what = f"{step.name}: {target} from {name}"
         frame = _exchanged(frame, name, amount, one, what, target, rules, goods)
         if frame.schema[name] != pl.String:

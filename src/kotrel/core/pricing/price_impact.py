@@ -12,9 +12,9 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION, before
+from kotrel.core.columns import ACTION, before, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, Description
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.core.pricing.prices_in_force import PRICE
@@ -60,7 +60,7 @@ def price_stakes(
     about = read("item", fields, ("code", codes)).unique("code").rename({"code": "item", "unit": "base unit"})
     about = about if "category" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("category"))
     held = sums(LedgerQuery(["item"], [("item", codes)])).select(
-        "item", pl.col("quantity").cast(NUMBER).alias("on hand")
+        "item", pl.col("quantity").cast(decimal_type()).alias("on hand")
     )
     moved = moved.join(about, on="item", how="left").join(held, on="item", how="left")
     counts = pl.col("first") & (pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit")))
@@ -91,7 +91,7 @@ def _summed(moved: pl.DataFrame) -> pl.DataFrame:
         .agg(
             pl.len().alias("prices"),
             pl.col("old").is_null().sum().alias("new"),
-            (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(NUMBER))).alias("mean"),
+            (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(decimal_type()))).alias("mean"),
             pl.col("change").gather(worst).first().alias("largest"),
             pl.col("item").gather(worst).first(),
             pl.col("at stake").sum().alias("stake"),
@@ -107,8 +107,8 @@ def _empty() -> pl.DataFrame:
             "item": pl.String,
             "unit": pl.String,
             "first": pl.Boolean,
-            "old": NUMBER,
-            "price": NUMBER,
+            "old": decimal_type(),
+            "price": decimal_type(),
         }
     )
 
@@ -123,8 +123,8 @@ def _of_items(changes: RecordChanges, name: str) -> pl.DataFrame:
         pl.col("code").alias("item"),
         pl.lit(None, pl.String).alias("unit"),
         pl.lit(True).alias("first"),
-        pl.col(before(name)).cast(NUMBER, strict=False).alias("old"),
-        pl.col(name).cast(NUMBER, strict=False).alias("price"),
+        pl.col(before(name)).cast(decimal_type(), strict=False).alias("old"),
+        pl.col(name).cast(decimal_type(), strict=False).alias("price"),
     )
 
 
@@ -136,8 +136,11 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     frame = rows.select(
         *(pl.col(name) for name in _BREAK),
         pl.col("from_date").str.to_date(strict=False).alias("day"),
-        pl.when(pl.col(ACTION) == "changed").then(pl.col(before("amount"))).cast(NUMBER, strict=False).alias("was"),
-        pl.col("amount").cast(NUMBER, strict=False).alias("price"),
+        pl.when(pl.col(ACTION) == "changed")
+        .then(pl.col(before("amount")))
+        .cast(decimal_type(), strict=False)
+        .alias("was"),
+        pl.col("amount").cast(decimal_type(), strict=False).alias("price"),
         (pl.col(ACTION) == "new").alias("is new"),
     )
     held = read("price", PRICE, ("item", rows["item"])).filter(pl.col("amount").is_not_null())
@@ -145,7 +148,7 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
         *_BREAK,
         pl.col("from_date").str.to_date(strict=False).alias("day"),
         pl.col("to_date").str.to_date(strict=False).alias("end"),
-        pl.col("amount").cast(NUMBER, strict=False).alias("in force"),
+        pl.col("amount").cast(decimal_type(), strict=False).alias("in force"),
     ).drop_nulls("day")
     joined = (
         frame.drop_nulls("day")
@@ -158,7 +161,7 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
         pl.col("price_list").alias("list"),
         "item",
         "unit",
-        (pl.col("from_quantity").cast(NUMBER, strict=False) <= exact(1)).alias("first"),
+        (pl.col("from_quantity").cast(decimal_type(), strict=False) <= exact(1)).alias("first"),
         old.alias("old"),
         "price",
     )

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import guarded, price_text
 from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, base_units, in_force
@@ -95,9 +95,9 @@ def _listed(rows: Rows, book: PriceBook) -> pl.DataFrame:
             pl.col("price_list").alias("target"),
             "item",
             "unit",
-            pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
+            pl.col("from_quantity").cast(decimal_type(), strict=False).fill_null(exact(0)),
             "from_date",
-            pl.col("amount").cast(NUMBER, strict=False).alias("new"),
+            pl.col("amount").cast(decimal_type(), strict=False).alias("new"),
         ),
     )
 
@@ -116,7 +116,7 @@ def _own_prices(rows: Rows, book: PriceBook) -> pl.DataFrame:
                 pl.lit(None, pl.String).alias("unit"),
                 exact(0).alias("from_quantity"),
                 pl.lit(None, pl.String).alias("from_date"),
-                pl.col(name).cast(NUMBER, strict=False).alias("new"),
+                pl.col(name).cast(decimal_type(), strict=False).alias("new"),
             ),
         )
         for name in OWN_PRICES
@@ -131,11 +131,11 @@ def _listed_schema() -> dict[str, pl.DataType | type[pl.DataType]]:
     return {
         ROW: pl.UInt32,
         **texts,
-        "from_quantity": NUMBER,
+        "from_quantity": decimal_type(),
         "from_date": pl.String,
-        "new": NUMBER,
+        "new": decimal_type(),
         "field": pl.String,
-        "told old": NUMBER,
+        "told old": decimal_type(),
         "has old": pl.Boolean,
     }
 
@@ -147,7 +147,9 @@ def _with_old(rows: Rows, book: PriceBook, field: str, frame: pl.DataFrame) -> p
     cells = rows.table.cells.select(ROW, old.alias("told old"))
     joined = frame.join(cells, on=ROW, how="left", maintain_order="left")
     return joined.with_columns(
-        pl.lit(field).alias("field"), pl.col("told old").cast(NUMBER, strict=False), pl.lit(has).alias("has old")
+        pl.lit(field).alias("field"),
+        pl.col("told old").cast(decimal_type(), strict=False),
+        pl.lit(has).alias("has old"),
     ).select(list(_listed_schema()))
 
 
@@ -171,7 +173,7 @@ def _against_system(
     held = state.having(about, fields, "code", codes).unique("code", keep="any")
     blank = pl.lit(None, pl.String)
     own_prices = {name: pl.col(name) if name in fields else blank for name in OWN_PRICES}
-    numbers = [expr.cast(NUMBER, strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
+    numbers = [expr.cast(decimal_type(), strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
     group = (pl.col(rules.outliers.by) if rules.outliers.by in fields else blank).alias("group")
     currency = (pl.col(CURRENCY_FIELD) if CURRENCY_FIELD in fields else blank).alias("own currency")
     items = held.select(pl.col("code").alias("item"), *numbers, group, currency)
@@ -194,7 +196,7 @@ def _against_system(
     old = pl.when(pl.col("is discount").fill_null(False)).then("told old").otherwise("old").alias("old")
     frame = frame.with_columns(old).drop("is discount")
     coming = state.coming(about, ["code", "cost"]).select(
-        pl.col("code").alias("item"), pl.col("cost").cast(NUMBER, strict=False).alias("new cost")
+        pl.col("code").alias("item"), pl.col("cost").cast(decimal_type(), strict=False).alias("new cost")
     )
     factors = _factors(codes, state)
     frame = base_units(frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held, factors)
@@ -204,7 +206,9 @@ def _against_system(
 
 
 def _no_prices() -> pl.DataFrame:
-    return pl.DataFrame(schema={**dict.fromkeys(BREAK[:3], pl.String), "from_quantity": NUMBER, "amount": NUMBER})
+    return pl.DataFrame(
+        schema={**dict.fromkeys(BREAK[:3], pl.String), "from_quantity": decimal_type(), "amount": decimal_type()}
+    )
 
 
 def _tell_moved(

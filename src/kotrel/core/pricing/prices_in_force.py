@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.expressions.kinds import NUMBER, exact
+from kotrel.core.columns import decimal_type
+from kotrel.core.expressions.kinds import exact
 
 PRICE = ["price_list", "item", "unit", "from_quantity", "from_date", "to_date", "amount"]
 """Fields of a price that say what it is and when it is in force."""
@@ -30,8 +31,8 @@ def in_force(prices: pl.DataFrame, day: str) -> pl.DataFrame:
         pl.col("price_list").alias("target"),
         "item",
         "unit",
-        pl.col("from_quantity").cast(NUMBER, strict=False).fill_null(exact(0)),
-        pl.col("amount").cast(NUMBER, strict=False),
+        pl.col("from_quantity").cast(decimal_type(), strict=False).fill_null(exact(0)),
+        pl.col("amount").cast(decimal_type(), strict=False),
         "from_date",
     )
     return numbers.sort("from_date").unique(BREAK, keep="last").sort(BREAK)
@@ -45,7 +46,7 @@ def base_units(frame: pl.DataFrame, items: pl.DataFrame, factors: pl.DataFrame) 
         items: ``code`` and ``unit``, the base unit.
         factors: ``item``, ``unit`` and ``factor``.
     """
-    known = factors.select("item", "unit", pl.col("factor").cast(NUMBER, strict=False)).unique(["item", "unit"])
+    known = factors.select("item", "unit", pl.col("factor").cast(decimal_type(), strict=False)).unique(["item", "unit"])
     known = known.filter(pl.col("factor") > exact(0))
     base = items.select(pl.col("code").alias("item"), pl.col("unit").alias("base unit")).unique("item")
     joined = frame.join(known, on=["item", "unit"], how="left", maintain_order="left")

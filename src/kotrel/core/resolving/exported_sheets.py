@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW, clearing, decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.matching.by_headings import NAME_OF, headings_of
 from kotrel.core.normalizing.column import STRAY_CHARS
@@ -21,7 +21,6 @@ from kotrel.core.values.formula_guard import unguard
 
 ALIKE = 80
 """In per cent of the rows that both fill: so many values must be as they were exported."""
-NUMBER = pl.Decimal(38, 6)
 
 
 def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
@@ -76,7 +75,7 @@ def _alike(cells: pl.Series, was: pl.Series, field: Field) -> bool:
     """True where nearly all cells say what the field held, and not one value alone."""
     both = pl.DataFrame({"cell": cells, "was": was}).drop_nulls()
     if field.is_decimal:
-        both = both.select(pl.all().cast(NUMBER, strict=False)).drop_nulls()
+        both = both.select(pl.all().cast(decimal_type(6), strict=False)).drop_nulls()
     if not both.height or both["was"].n_unique() < min(2, both.height):
         return False
     return int((both["cell"] == both["was"]).sum()) * 100 >= ALIKE * both.height
@@ -124,9 +123,6 @@ def _beside(rows: Rows, about: Field) -> Column | None:
     """The column with the names of a field's codes, if the sheet has one."""
     wanted = {f"{NAME_OF}{word}" for word in headings_of(about)}
     return next((column for column in rows.table.columns if folded(column.heading) in wanted), None)
-
-
-_NUMBER = pl.Decimal(38, 12)
 
 
 def with_exported_keys(rows: Rows, base: pl.DataFrame) -> Rows:
@@ -181,7 +177,9 @@ def _says_the_same(stands: pl.Series, before: pl.Series, is_decimal: bool) -> pl
     same = _blank(stands) & _blank(before)
     if not is_decimal:
         return same
-    return same | (stands.cast(_NUMBER, strict=False) == before.cast(_NUMBER, strict=False)).fill_null(False)
+    return same | (stands.cast(decimal_type(), strict=False) == before.cast(decimal_type(), strict=False)).fill_null(
+        False
+    )
 
 
 def _stands(rows: Rows, name: str) -> pl.Series:

@@ -8,7 +8,7 @@ from datetime import date
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW, clearing, decimal_type
 from kotrel.core.description.model import DefaultSet, Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.compiling import compile_at
@@ -368,7 +368,7 @@ def _as_text(compiled: Compiled, about: Field) -> pl.Expr:
     if compiled.kind == "number":
         decimals = (about.decimals or 0) if about.is_decimal else 0
         rounded = compiled.expr.round(decimals, mode="half_away_from_zero")
-        return rounded.cast(pl.Decimal(38, decimals)).cast(pl.String)
+        return rounded.cast(decimal_type(decimals)).cast(pl.String)
     if compiled.kind == "yes_no":
         return pl.when(compiled.expr).then(pl.lit("yes")).otherwise(pl.lit("no"))
     return pl.when(compiled.expr != "").then(compiled.expr)

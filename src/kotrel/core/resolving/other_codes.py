@@ -173,7 +173,7 @@ def holders(
     )
 
 
-Form = Callable[[pl.Expr, Field], pl.Expr]
+Form = Callable[["pl.Expr", Field], "pl.Expr"]
 
 
 def _joined(record: Record, group: Sequence[str], asked: pl.DataFrame, held: pl.DataFrame, form: Form) -> pl.DataFrame:

@@ -18,10 +18,6 @@ AfterEnd = Literal["resume", "nothing"]
 """What follows the end of a row: what was in force before, or nothing."""
 OPEN = "9999-12-31"
 """Stands for the end of a period without one, so that ends can be compared."""
-SCHEMA = {"cause": pl.Int64, "place": pl.UInt32, "from": pl.String, "to": pl.String}
-"""``cause``: the row of the sheet whose end leaves days without one; ``place``: the point that would be in force then;
-first and last day, blank for an open end.
-"""
 
 
 class _Point(NamedTuple):
@@ -32,7 +28,10 @@ class _Point(NamedTuple):
 
 
 def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
-    """:data:`SCHEMA` of the days that new rows leave without one, although an earlier row reaches them.
+    """The days that new rows leave without one, although an earlier row reaches them.
+
+    ``cause``: the row of the sheet whose end leaves them (Int64); ``place``: the point that would be in force then (UInt32);
+    ``from`` and ``to``, text: the first day and the last, blank for an open end.
 
     An earlier row never goes on across a later one, new or there already: it goes on until the day before that.
 
@@ -51,7 +50,8 @@ def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
     for part in few.partition_by("thing", maintain_order=True):
         rows = part.select("place", pl.col(first), "reach", pl.when("is new").then(ROW)).iter_rows()
         found += _of_one([_Point(*row) for row in rows])
-    return pl.DataFrame(found, schema=SCHEMA, orient="row")
+    schema = {"cause": pl.Int64, "place": pl.UInt32, "from": pl.String, "to": pl.String}
+    return pl.DataFrame(found, schema=schema, orient="row")
 
 
 def _of_one(points: Sequence[_Point]) -> Iterator[tuple[int, int, str, str | None]]:

@@ -18,11 +18,11 @@ from kotrel.core.rows.repair_kinds import REPAIRS
 Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
-CELLS = {ROW: pl.UInt32, "value": pl.String, "message": pl.String, "suggestion": pl.String}
-"""Columns of a finding group's table. The row is the sheet's (the line of a text file), counted from 1."""
+CELLS = (ROW, "value", "message", "suggestion")
+"""Columns of a finding group's table: the row as UInt32, text. The row is the sheet's (the line of a text file), counted from 1."""
 
-REPAIRED = {ROW: pl.UInt32, "before": pl.String, "after": pl.String, "proof": pl.String}
-"""Columns of a repair group's table."""
+REPAIRED = (ROW, "before", "after", "proof")
+"""Columns of a repair group's table: the row as UInt32, text."""
 
 AS_SHOWN = "as-shown"
 """The kind of repair where a code is what its cell shows, not the bare number that it holds."""
@@ -53,7 +53,8 @@ def repaired_cells(
     proofs: Sequence[str],
 ) -> pl.DataFrame:
     """A repair group's table, from its columns."""
-    return pl.DataFrame({ROW: rows, "before": before, "after": after, "proof": proofs}, schema=REPAIRED)
+    columns = zip(REPAIRED, (rows, before, after, proofs), (pl.UInt32, pl.String, pl.String, pl.String), strict=True)
+    return pl.DataFrame([pl.Series(name, given, dtype=kind) for name, given, kind in columns])
 
 
 class FindingGroup(Struct, frozen=True):

@@ -14,6 +14,8 @@ from typing import Literal
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
+
 PLACE = ("item", "warehouse", "bin", "lot", "serial")
 """What identifies stock at a place."""
 SUMS = ("quantity", "value")
@@ -50,7 +52,7 @@ class LedgerQuery(Struct, frozen=True):
         return any(each is not None for each in (self.since, self.until, self.direction, self.as_at))
 
 
-Sums = Callable[[LedgerQuery], pl.DataFrame]
+Sums = Callable[[LedgerQuery], "pl.DataFrame"]
 """Answers a query: see :meth:`kotrel.systems.interface.Reading.ledger_sums`."""
 
 
@@ -60,7 +62,7 @@ def summed(places: pl.DataFrame, by: Sequence[str], decimals: Sequence[int] = (6
     Args:
         decimals: of quantity and value.
     """
-    exact = [pl.col(name).cast(pl.Decimal(38, places)).sum() for name, places in zip(SUMS, decimals, strict=True)]
+    exact = [pl.col(name).cast(decimal_type(places)).sum() for name, places in zip(SUMS, decimals, strict=True)]
     return places.group_by(by, maintain_order=True).agg(exact).with_columns(pl.col(*SUMS).cast(pl.String))
 
 
@@ -107,4 +109,4 @@ def decimal_series(name: str, values: Sequence[Decimal], decimals: int) -> pl.Se
     """Exact numbers as a column of decimals; none has more decimals than that."""
     # By way of texts: a Decimal makes Polars import a whole library for arrays, only to see that it is none of its
     # numbers.
-    return pl.Series(name, [f"{value:f}" for value in values], dtype=pl.String).cast(pl.Decimal(38, decimals))
+    return pl.Series(name, [f"{value:f}" for value in values], dtype=pl.String).cast(decimal_type(decimals))

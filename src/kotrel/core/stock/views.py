@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.stock.sums import VALUE_DECIMALS, shares
 
-EXACT = pl.Decimal(38, 6)
 PLACES = ("item", "warehouse", "bin", "lot", "serial", "expires_on")
 """Fields of the ledger by which stock can be asked for."""
 
@@ -21,7 +21,7 @@ def on_hand(places: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
         items: sums by item, over all places.
     """
     return places.with_columns(
-        pl.col("quantity").cast(EXACT).alias("on_hand"), shares(places, items).alias("value")
+        pl.col("quantity").cast(decimal_type(6)).alias("on_hand"), shares(places, items).alias("value")
     ).drop("quantity")
 
 
@@ -43,9 +43,6 @@ def grouped(rows: pl.DataFrame, by: Sequence[str], amounts: Sequence[str]) -> pl
     )
 
 
-VALUE = pl.Decimal(38, VALUE_DECIMALS)
-
-
 def period(
     opening: pl.DataFrame, came: pl.DataFrame, went: pl.DataFrame, closing: pl.DataFrame, by: Sequence[str]
 ) -> pl.DataFrame:
@@ -64,8 +61,10 @@ def period(
     def part(frame: pl.DataFrame, name: str, sign: int, quantity: str = "quantity") -> pl.DataFrame:
         return frame.select(
             *names,
-            (pl.col(quantity).cast(EXACT) * sign).cast(EXACT).alias(name),
-            (pl.col("value").cast(VALUE) * sign).cast(VALUE).alias(f"{name} value"),
+            (pl.col(quantity).cast(decimal_type(6)) * sign).cast(decimal_type(6)).alias(name),
+            (pl.col("value").cast(decimal_type(VALUE_DECIMALS)) * sign)
+            .cast(decimal_type(VALUE_DECIMALS))
+            .alias(f"{name} value"),
         )
 
     parts = [
@@ -76,4 +75,4 @@ def period(
     ]
     whole = pl.concat(parts, how="diagonal").group_by(names, maintain_order=True).agg(pl.exclude(names).sum())
     moved = pl.col("opening value") + pl.col("in value") - pl.col("out value")
-    return whole.with_columns((pl.col("closing value") - moved).cast(VALUE).alias("revalued"))
+    return whole.with_columns((pl.col("closing value") - moved).cast(decimal_type(VALUE_DECIMALS)).alias("revalued"))

@@ -13,6 +13,7 @@ from typing import Literal
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.values.currencies import CURRENCY
 
 Mark = Literal[".", ","]
@@ -180,7 +181,7 @@ def numbers_in(texts: pl.Series) -> pl.Series:
     for text in texts.drop_nulls().unique().to_list():
         read = read_number(text, None)
         found[text] = None if read.trouble or read.currency or read.value is None else round(read.value, 12)
-    dtype = pl.Decimal(38, 12)
+    dtype = decimal_type()
     known = pl.Series(list(found.values()), dtype=dtype)
     return texts.replace_strict(pl.Series(list(found), dtype=pl.String), known, default=None, return_dtype=dtype)
 

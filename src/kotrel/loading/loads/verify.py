@@ -43,7 +43,7 @@ class Verified(Struct, frozen=True):
         return not self.differences.height and not self.too_old
 
 
-_SCHEMA = dict.fromkeys(("record", "key", "field", "sent", "now"), pl.String)
+_COLUMNS = ("record", "key", "field", "sent", "now")
 
 
 def verify_load(system: System, number: int, step: Step) -> Verified:
@@ -58,7 +58,7 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
         )
         require_whole(reading, number)
         rows = values = 0
-        found = [pl.DataFrame(schema=_SCHEMA)]
+        found = [pl.DataFrame(schema=dict.fromkeys(_COLUMNS, pl.String))]
         too_old: dict[str, str] = {}
         for changes in reading.changes_of(number):
             step(f"reading {changes.record.title.lower()} back")

@@ -13,10 +13,10 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.expressions.compiling import compile_expression
-from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import did_you_mean
@@ -137,7 +137,7 @@ def _rows(
     rows = reading.read(record.name, list(needed))
     if condition is not None:
         rows = rows.filter(condition.column(rows).fill_null(False))
-    by = [pl.col(name).cast(NUMBER) if record.fields[name].is_decimal else pl.col(name) for name in order]
+    by = [pl.col(name).cast(decimal_type()) if record.fields[name].is_decimal else pl.col(name) for name in order]
     rows = (
         rows.sort(by, descending=[name.endswith(" down") for name in chosen.sort], nulls_last=True)
         if by

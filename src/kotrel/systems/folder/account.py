@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Entry, Stamp, in_effect
-from kotrel.core.changes.results import NO_NUMBERS, RowAnswer
+from kotrel.core.changes.results import RowAnswer, no_numbers
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Description
 from kotrel.sheets.safe_writing import make_folder, put_in_place, take_rights
@@ -100,7 +100,7 @@ class Account:
             for load in loads
         ]
         if not parts:
-            return NO_NUMBERS
+            return no_numbers()
         return (
             pl.concat(parts)
             .select("record", "key", "given")

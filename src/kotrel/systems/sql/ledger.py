@@ -7,6 +7,7 @@ from typing import Any
 
 import polars as pl
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import WHOLE
@@ -164,9 +165,9 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
             shown = found["last"]
         else:
             # A quantity with more decimals than the field usually has is shown whole, never rounded.
-            exact = pl.col("quantity").cast(pl.Decimal(38, 12))
+            exact = pl.col("quantity").cast(decimal_type())
             near = exact.round(decimals, mode="half_away_from_zero")
-            short = near.cast(pl.Decimal(38, decimals)).cast(pl.String)
+            short = near.cast(decimal_type(decimals)).cast(pl.String)
             shown = found.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
         other = found.select(pl.col(reference).alias(key), shown.alias(name))
         frame = frame.join(other, on=key, how="left", maintain_order="left")

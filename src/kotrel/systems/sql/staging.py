@@ -9,7 +9,7 @@ from collections.abc import Collection
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION, LINE, before, raw_after
+from kotrel.core.columns import ACTION, LINE, before, decimal_type, raw_after
 from kotrel.core.description.model import Field
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import row_table
@@ -40,7 +40,7 @@ def _as_kept(field: Field) -> pl.Expr:
     text = pl.col(staged_name("to", field.name))
     if field.scale != 1:
         return (
-            (text.cast(pl.Decimal(38, field.decimals or 0)) * field.scale)
+            (text.cast(decimal_type(field.decimals or 0)) * field.scale)
             .cast(pl.Int64)
             .cast(pl.String)
             .alias(staged_name("to", field.name))

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import OutOfReach
 from kotrel.core.stock.sums import SUMS, VALUE_DECIMALS, LedgerQuery
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.store import read_rows, store_of
 
-EXACT = pl.Decimal(38, 12)
-
 
 def _quantity_at_cost() -> pl.Expr:
-    worth = pl.col("quantity") * pl.col("cost").cast(EXACT, strict=False)
-    return worth.round(VALUE_DECIMALS, mode="half_away_from_zero").cast(EXACT)
+    worth = pl.col("quantity") * pl.col("cost").cast(decimal_type(), strict=False)
+    return worth.round(VALUE_DECIMALS, mode="half_away_from_zero").cast(decimal_type())
 
 
 def listed_sums(database: Database, description: Description, query: LedgerQuery) -> pl.DataFrame:
@@ -45,13 +44,13 @@ def listed_sums(database: Database, description: Description, query: LedgerQuery
     rows = read_rows(database, store, wanted, among[0] if among else None)
     for name, values in among:
         rows = rows.filter(pl.col(name).is_in(values.implode()))
-    rows = rows.with_columns(pl.col("quantity").cast(EXACT, strict=False).fill_null(0))
+    rows = rows.with_columns(pl.col("quantity").cast(decimal_type(), strict=False).fill_null(0))
     if not priced:
         rows = rows.join(_costs(database, description, stock, rows["item"]), on="item", how="left")
-    worth = pl.col("value").cast(EXACT, strict=False) if priced == ["value"] else _quantity_at_cost()
+    worth = pl.col("value").cast(decimal_type(), strict=False) if priced == ["value"] else _quantity_at_cost()
     rows = rows.with_columns(worth.fill_null(0).alias("value"))
     decimals = {"quantity": stock.fields["quantity"].decimals or 0, "value": VALUE_DECIMALS}
-    amounts = [pl.col(name).sum().cast(pl.Decimal(38, decimals[name])).cast(pl.String) for name in SUMS]
+    amounts = [pl.col(name).sum().cast(decimal_type(decimals[name])).cast(pl.String) for name in SUMS]
     if not by:
         return rows.select(amounts) if rows.height else rows.select(SUMS).cast(pl.String).clear()
     return rows.group_by(by, maintain_order=True).agg(amounts).select(*by, *SUMS)
