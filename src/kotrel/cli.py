@@ -88,9 +88,9 @@ def _hush() -> None:
 
 def _workspace_in(words: list[str]) -> str | None:
     """The workspace that the command line names, also where it could not be understood."""
-    for place, word in enumerate(words[:-1]):
+    for index, word in enumerate(words[:-1]):
         if word == "-w" or (len(word) > 2 and "--workspace".startswith(word)):
-            return words[place + 1]
+            return words[index + 1]
     return next((word.removeprefix("--workspace=") for word in words if word.startswith("--workspace=")), None)
 
 

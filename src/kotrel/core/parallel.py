@@ -15,9 +15,9 @@ WORTH_THREADS = 20_000
 """Rows from which threads take less time than they cost."""
 
 
-def map_parallel(work: Callable[[T], R], each: Iterable[T], rows: int) -> list[R]:
+def map_parallel(work: Callable[[T], R], things: Iterable[T], rows: int) -> list[R]:
     """``[work(x) for x in each]``, several at a time where each works on many rows; raises the first error."""
     if rows < WORTH_THREADS:
-        return [work(one) for one in each]
+        return [work(one) for one in things]
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
-        return list(pool.map(work, each))
+        return list(pool.map(work, things))

@@ -180,13 +180,15 @@ class _Collecting:
                 path, tables, self.workspace, self.state, self.reading, self.places, options, sheet.warehouse, now
             )
         counted = read if options.counter is None else [_with_counter(rows, options.counter) for rows in read]
-        found = [collect(rows, self.known_places, self.items.known_of(rows.values["item"]), sheet) for rows in counted]
-        sheets = tuple(each.rows for each in found)
+        collected = [
+            collect(rows, self.known_places, self.items.known_of(rows.values["item"]), sheet) for rows in counted
+        ]
+        sheets = tuple(each.rows for each in collected)
         if not all(Checked(rows).ok for rows in sheets):
             return CollectedFile(path, "refused", sheets=sheets, not_read=tuple(not_read))
-        finds = list(chain.from_iterable(each.finds for each in found))
-        lines = self._with_finds(pl.concat([each.lines for each in found]), finds)
-        at, blank, aside = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in found), 0
+        finds = list(chain.from_iterable(each.finds for each in collected))
+        lines = self._with_finds(pl.concat([each.lines for each in collected]), finds)
+        at, blank, aside = moment_text(now.replace(tzinfo=None)), sum(each.blank for each in collected), 0
         if not stamp:
             source, aside = _among_its_like(self.count, source, set(lines[NUMBER].to_list()), path, options.corrected)
         file = CountedFile(0, path.name, source, fingerprint, at, self.who, round_)

@@ -121,17 +121,17 @@ def _serial_moved(entry: CountEntry, place: CountPlace, count: Count, reading: R
     """
     serials = pl.DataFrame({"item": [place.item], "serial": [place.serial]})
     known = [each for each in count.places() if each.find and each.expected and each.number != place.number]
-    there = [each for each in known if (each.item, each.serial) == (place.item, place.serial)]
-    if entry.counted and not place.expected and not there:
+    same_serial = [each for each in known if (each.item, each.serial) == (place.item, place.serial)]
+    if entry.counted and not place.expected and not same_serial:
         about = (f"{place.cost:f}", place.unit, place.description, place.category)
         outside = serials_outside(serials, count.place_frame(), reading)
         finds = [[*(row[name] for name in PLACE), row["quantity"], *about] for row in outside.iter_rows(named=True)]
         added = set(count.add_finds(finds))
-        there = [each for each in count.places() if each.number in added]
-    for former in there:
+        same_serial = [each for each in count.places() if each.number in added]
+    for former in same_serial:
         counted = ZERO if entry.counted else former.expected
         count.correct(replace(entry, place=former.number, counted=counted))
-    return ", ".join(filter(None, (warehouse_and_bin(each) for each in there))) if entry.counted else ""
+    return ", ".join(filter(None, (warehouse_and_bin(each) for each in same_serial))) if entry.counted else ""
 
 
 def _fits(place: CountPlace, what: Correction) -> bool:
@@ -169,17 +169,17 @@ class Listed(Struct, frozen=True):
 
 def all_counts(workspace: Workspace) -> list[Listed]:
     """Every count and how far it is."""
-    found: list[Listed] = []
+    counts: list[Listed] = []
     for name in count_names(workspace.hidden):
         try:
             state = state_of(name, workspace)
         except DamagedCount:
-            found.append(Listed(name, "", "", False, 0, 0, 0, 0, damaged=True))
+            counts.append(Listed(name, "", "", False, 0, 0, 0, 0, damaged=True))
             continue
         counted = sum(1 for line in state.told if line.counted is not None) + state.quiet.height
         recount = sum(1 for line in state.told if line.recount)
         about = state.about
-        found.append(
+        counts.append(
             Listed(
                 name,
                 about["frozen_at"],
@@ -191,4 +191,4 @@ def all_counts(workspace: Workspace) -> list[Listed]:
                 recount,
             )
         )
-    return found
+    return counts

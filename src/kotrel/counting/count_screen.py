@@ -106,15 +106,15 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
 
 def _warnings(each: CollectedFile) -> list[str]:
     """What is doubtful in the sheets that were taken, a few lines for each kind."""
-    found = []
+    warnings = []
     for rows in each.sheets:
         for group in rows.findings:
             for row, _, message, _ in group.cells.head(_WARNINGS).iter_rows():
                 place = f"{rows.table.address(row, group.letter)}: " if row else ""
-                found.append(f"{place}{message or group.title}")
+                warnings.append(f"{place}{message or group.title}")
             if group.cells.height > _WARNINGS:
-                found.append(f"… {group.cells.height - _WARNINGS:,} more like it")
-    return found
+                warnings.append(f"… {group.cells.height - _WARNINGS:,} more like it")
+    return warnings
 
 
 def _repairs(each: CollectedFile) -> list[str]:
@@ -148,17 +148,17 @@ def show_corrected(screen: Screen, name: str, done: Corrected, what: Correction)
     screen.show(Text(f"Next: {screen.program} count variance {name}", style="dim"))
 
 
-def _collected_json(each: CollectedFile) -> dict[str, Any]:
+def _collected_json(file: CollectedFile) -> dict[str, Any]:
     return {
-        "file": str(each.path),
-        "status": each.status,
-        "lines": each.lines,
-        "blank": each.blank,
-        "finds": each.finds,
-        "replaced": each.replaced,
-        "findings": _findings(each),
-        "not_read": list(each.not_read),
-        "beside": each.beside,
+        "file": str(file.path),
+        "status": file.status,
+        "lines": file.lines,
+        "blank": file.blank,
+        "finds": file.finds,
+        "replaced": file.replaced,
+        "findings": _findings(file),
+        "not_read": list(file.not_read),
+        "beside": file.beside,
     }
 
 
@@ -170,13 +170,13 @@ def _show_refused(screen: Screen, each: CollectedFile) -> None:
             screen.show("")
 
 
-def _show_file(screen: Screen, each: CollectedFile) -> None:
-    said = each.not_read
-    if each.status == "again":
-        screen.show(f"{each.path.name}: collected already, counted once")
-    elif each.status == "collected":
-        screen.show(f"{each.path.name}: {', '.join(_taken(each))}")
-        said = (*said, *_warnings(each), *_repairs(each))
+def _show_file(screen: Screen, file: CollectedFile) -> None:
+    said = file.not_read
+    if file.status == "again":
+        screen.show(f"{file.path.name}: collected already, counted once")
+    elif file.status == "collected":
+        screen.show(f"{file.path.name}: {', '.join(_taken(file))}")
+        said = (*said, *_warnings(file), *_repairs(file))
     for text in said:
         screen.show(Text(f"  {text}", style="yellow"))
 
@@ -277,28 +277,28 @@ def _show_done(screen: Screen, done: Posting, output: str | None) -> None:
         screen.show(Text(back, style="dim"))
 
 
-def show_counts(screen: Screen, found: Sequence[Listed]) -> None:
+def show_counts(screen: Screen, counts: Sequence[Listed]) -> None:
     """Every count and how far it is."""
     if screen.as_json:
-        screen.json({"counts": [asdict(each) for each in found]})
+        screen.json({"counts": [asdict(each) for each in counts]})
         return
-    if not found:
+    if not counts:
         screen.show("No counts yet. kotrel count freeze NAME begins one.")
         return
     figures = ("places", "counted", "to count again", "posted")
     table = listing(("count", "frozen", "who", "", *figures), right=figures)
-    for each in found:
-        if each.damaged:
-            table.add_row(Text(each.name), Text("its file is damaged", style="red"))
+    for listed_count in counts:
+        if listed_count.damaged:
+            table.add_row(Text(listed_count.name), Text("its file is damaged", style="red"))
             continue
         table.add_row(
-            Text(each.name),
-            each.frozen_at[:16],
-            Text(each.who),
-            "trading" if each.trading else "stopped",
-            f"{each.places:,}",
-            f"{each.counted:,}",
-            f"{each.recount:,}",
-            f"{each.posted:,}",
+            Text(listed_count.name),
+            listed_count.frozen_at[:16],
+            Text(listed_count.who),
+            "trading" if listed_count.trading else "stopped",
+            f"{listed_count.places:,}",
+            f"{listed_count.counted:,}",
+            f"{listed_count.recount:,}",
+            f"{listed_count.posted:,}",
         )
     screen.show(table)

@@ -236,13 +236,13 @@ def _groups(places: Sequence[CountPlace], per: str) -> list[tuple[str, list[Coun
 def _split(places: list[CountPlace], parts: int) -> list[list[CountPlace]]:
     """About equal parts, each of neighbouring places."""
     size, rest = divmod(len(places), parts)
-    found, at = [], 0
+    sheets, at = [], 0
     for part in range(parts):
         end = at + size + (part < rest)
         if end > at:
-            found.append(places[at:end])
+            sheets.append(places[at:end])
         at = end
-    return found
+    return sheets
 
 
 def _bins(places: Sequence[CountPlace]) -> str:

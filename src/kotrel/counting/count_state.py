@@ -201,13 +201,13 @@ def posted_places(count: Count, reading: Reading) -> dict[int, int]:
     nor is a place that the system refused later.
     """
     undone = {entry.number for entry in reading.history() if entry.undone_by}
-    found: dict[int, int] = {}
+    numbers: dict[int, int] = {}
     for post in standing_posts(count, undone):
         refused = reading.refused_later(post.load) if post.load else frozenset()
         for place, *_ in count.posted(post.number):
             if place not in refused:
-                found[place] = post.load or 0
-    return found
+                numbers[place] = post.load or 0
+    return numbers
 
 
 def standing_posts(count: Count, undone: set[int]) -> list[Post]:

@@ -153,15 +153,15 @@ def choice_of(name: str, workspace: Workspace) -> CountScope:
 
 def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[str]:
     """Items of which a count posted a place on or after a day; what was undone does not count."""
-    found: set[str] = set()
+    items: set[str] = set()
     undone = {entry.number for entry in reading.history() if entry.undone_by}
     for name in count_names(workspace.hidden):
         with open_count(workspace.hidden, name) as earlier:
             places = dict(earlier.place_frame().select(NUMBER, "item").iter_rows())
             for post in standing_posts(earlier, undone):
                 if post.at[:10] >= since:
-                    found |= {places[place] for place, *_ in earlier.posted(post.number)}
-    return found
+                    items |= {places[place] for place, *_ in earlier.posted(post.number)}
+    return items
 
 
 def _among(
@@ -228,28 +228,28 @@ def _chosen(
 def _elsewhere(rows: pl.DataFrame, hidden: Path) -> list[str]:
     """Places that another open count has too."""
     names = count_names(hidden)
-    found = []
+    elsewhere = []
     for name in names:
         try:
             with open_count(hidden, name) as other:
                 done = {place for post in other.posts() for place, *_ in other.posted(post.number)}
                 places = other.place_frame().filter(~pl.col(NUMBER).is_in(list(done)))
         except DamagedCount:
-            found.append(f"the count {name} is damaged: whether it has the same places, nobody can tell")
+            elsewhere.append(f"the count {name} is damaged: whether it has the same places, nobody can tell")
             continue
         both = places.join(rows, on=list(PLACE), how="semi", nulls_equal=True, maintain_order="left")
         if both.height:
             item, bin_ = both.select("item", "bin").row(0)
-            found.append(
+            elsewhere.append(
                 f"{count(both.height, 'place')} in the open count {name} too, such as {item} {bin_ or ''}".rstrip()
             )
-    return found
+    return elsewhere
 
 
 def _say_due(due: dict[str, pl.DataFrame]) -> list[str]:
-    found = []
+    said = []
     for what, words in (("reserved", "reserved for orders and not yet out"), ("on order", "on order and not yet in")):
         some = due[what].filter(pl.col("quantity").cast(decimal_type(6)) != 0)
         if some.height:
-            found.append(f"{words}: {count(some.height, 'item')}, such as {some['item'][0]}")
-    return found
+            said.append(f"{words}: {count(some.height, 'item')}, such as {some['item'][0]}")
+    return said

@@ -175,18 +175,18 @@ def _post(
                     # Noted before it happens: whatever interrupts it, the history says whether it did.
                     number = count.begin_post(stamp.fingerprint, at, who, _noted(planned.adjusted))
                 parts = [SheetRows(rows) for rows in _rows(planned, into, name, day, options.account, writing)]
-                found = None
+                previewed = None
                 receipt: Receipt | None = None
                 if planned.changed:
-                    found = preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step)
-                    if not found.ok:
+                    previewed = preview(parts, business_of(workspace, DEFAULT_OPTIONS, datetime.now()), writing, step)
+                    if not previewed.ok:
                         _end(name, workspace, number, None)
-                        return Posting(planned.state, planned.adjusted, "refused", preview=found)
-                    receipt = writing.take(plan_of(found, stamp), step)
+                        return Posting(planned.state, planned.adjusted, "refused", preview=previewed)
+                    receipt = writing.take(plan_of(previewed, stamp), step)
             load = receipt.number if receipt is not None else None
             _end(name, workspace, number, load or 0)
             status = "sent" if receipt is not None and receipt.status == "sent" else "posted"
-            return Posting(planned.state, planned.adjusted, status, load, found, receipt)
+            return Posting(planned.state, planned.adjusted, status, load, previewed, receipt)
         except ConcurrentChange:
             _end(name, workspace, number, None)
             step("somebody else changed the same rows: once more")

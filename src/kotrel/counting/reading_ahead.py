@@ -35,8 +35,8 @@ def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tup
     batches = _batches(files)
     readers = [_AheadReader() for _ in range(min(READERS, os.cpu_count() or 1))] if _is_much(files) else []
     free: SimpleQueue[_AheadReader] = SimpleQueue()
-    for each in readers:
-        free.put(each)
+    for one_reader in readers:
+        free.put(one_reader)
 
     def read(path: Path) -> list[Table]:
         if not readers:
@@ -55,22 +55,22 @@ def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tup
                     coming.append([(path, pool.submit(read, path)) for path in batch])
                 yield coming.popleft()
     finally:
-        for each in readers:
-            each.close()
+        for one_reader in readers:
+            one_reader.close()
 
 
 def _batches(files: Sequence[Path]) -> list[list[Path]]:
     """Files one after the other, as many as are soon read."""
-    found: list[list[Path]] = []
+    paths: list[list[Path]] = []
     room = 0
     for path in files:
         size = _size(path)
-        if not found or size > room or len(found[-1]) == MOST_FILES:
-            found.append([])
+        if not paths or size > room or len(paths[-1]) == MOST_FILES:
+            paths.append([])
             room = BATCH
-        found[-1].append(path)
+        paths[-1].append(path)
         room -= size
-    return found
+    return paths
 
 
 def _is_much(files: Sequence[Path]) -> bool:

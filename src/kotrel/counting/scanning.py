@@ -82,15 +82,15 @@ def _lines(texts: Sequence[tuple[int, str]], workspace: Workspace) -> list[_Line
     parted = [_PARTED.match(text) for _, text in bare]
     setting = workspace.conventions.decimal_mark
     mark = mark_of([each[2] for each in parted if each]).deciding if setting == "auto" else setting
-    found = []
+    lines = []
     for (number, text), parts in zip(bare, parted, strict=True):
         scan = read_scan((parts[1] if parts else text).strip().strip('"'), date.today())
         read = read_number(parts[2], mark) if parts else Read(Decimal(1))
         amount = None if read.trouble else read.value
         if amount is not None and scan is not None and scan.quantity is not None:
             amount *= scan.quantity
-        found.append(_Line(number, text, scan, amount, read.trouble))
-    return found
+        lines.append(_Line(number, text, scan, amount, read.trouble))
+    return lines
 
 
 def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str, tuple[str, str | None]]:
@@ -101,14 +101,14 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
     key = item.key[0]
     tried = {form for code in codes for form in gtin_spellings(code)}
     asked = pl.Series("code", sorted(tried), dtype=pl.String)
-    found: dict[str, tuple[str, str | None]] = {
+    code_of: dict[str, tuple[str, str | None]] = {
         code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in codes
     }
     state = SystemState(workspace.description, reading.read)
     meant = known_as(item, asked, state)
     for code, items in meant.items():
         if len(items) == 1:
-            found.setdefault(code, (next(iter(items)), None))
+            code_of.setdefault(code, (next(iter(items)), None))
     barcodes = workspace.description.records.get("item_barcode")
     if barcodes is not None and {"barcode", "item", "unit"} <= set(barcodes.fields):
         units: dict[str, set[tuple[str, str]]] = {}
@@ -117,11 +117,13 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
         ):
             units.setdefault(code, set()).add((of, unit))
         for code, packs in units.items():
-            known = {of for of, _ in packs} | set(meant.get(code, ())) | ({found[code][0]} if code in found else set())
-            found.pop(code, None)
+            known = (
+                {of for of, _ in packs} | set(meant.get(code, ())) | ({code_of[code][0]} if code in code_of else set())
+            )
+            code_of.pop(code, None)
             if len(known) == len(packs) == 1:
-                found[code] = packs.pop()
-    return found | _otherwise_written(sorted(codes - set(found)), item, state)
+                code_of[code] = packs.pop()
+    return code_of | _otherwise_written(sorted(codes - set(code_of)), item, state)
 
 
 def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -> dict[str, tuple[str, str | None]]:
@@ -129,12 +131,12 @@ def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -
     if not codes:
         return {}
     every = state.whole(item, item.key[0]).drop_nulls().unique()
-    there: dict[str, list[str]] = {}
+    written: dict[str, list[str]] = {}
     for form, code in zip(same_form(every), every, strict=True):
-        there.setdefault(form, []).append(code)
+        written.setdefault(form, []).append(code)
     found: dict[str, tuple[str, str | None]] = {}
     for code, form in zip(codes, same_form(pl.Series(codes, dtype=pl.String)), strict=True):
-        if len(meant := there.get(form, [])) == 1:
+        if len(meant := written.get(form, [])) == 1:
             found[code] = (meant[0], None)
     return found
 
@@ -211,9 +213,9 @@ def _summed(
 
 def _bins(places: Sequence[CountPlace], warehouse: str | None) -> dict[tuple[str, str | None, str | None], str | None]:
     """Item (and lot, serial) → its only bin in the count; an empty text where it has several."""
-    found: dict[tuple[str, str | None, str | None], set[str | None]] = {}
+    bins_of: dict[tuple[str, str | None, str | None], set[str | None]] = {}
     for place in places:
         if warehouse in (None, place.warehouse):
-            found.setdefault((place.item, None, None), set()).add(place.bin)
-            found.setdefault((place.item, place.lot, place.serial), set()).add(place.bin)
-    return {key: next(iter(bins)) if len(bins) == 1 else "" for key, bins in found.items()}
+            bins_of.setdefault((place.item, None, None), set()).add(place.bin)
+            bins_of.setdefault((place.item, place.lot, place.serial), set()).add(place.bin)
+    return {key: next(iter(bins)) if len(bins) == 1 else "" for key, bins in bins_of.items()}

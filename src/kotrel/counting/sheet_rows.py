@@ -64,13 +64,13 @@ def by_saved_match(
     else:
         saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
         saved.sort(key=lambda each: -len(each.headings()))
-    for each in saved:
-        fitting = [table for table in tables if not each.missing_in(table)]
+    for mapping in saved:
+        fitting = [table for table in tables if not mapping.missing_in(table)]
         if name is not None and not fitting and tables:
             # What is missing is told of the sheet that comes nearest.
-            fitting = [min(tables, key=lambda table: len(each.missing_in(table)))]
+            fitting = [min(tables, key=lambda table: len(mapping.missing_in(table)))]
         if fitting:
-            return [(table, apply_map(each, table, description)[0]) for table in fitting]
+            return [(table, apply_map(mapping, table, description)[0]) for table in fitting]
     return []
 
 
@@ -114,8 +114,8 @@ def prepared_files(
         sheets = [None if own_way else _chosen(path, tables, record, workspace, options) for path, tables in batch]
         found = [each for each in sheets if each is not None]
         alike = read_alike(found, state, workspace.conventions, now.date()) if len(found) == len(batch) else None
-        for place, (path, tables) in enumerate(batch):
-            yield path, tables, alike[place] if alike else None
+        for index, (path, tables) in enumerate(batch):
+            yield path, tables, alike[index] if alike else None
 
 
 def _chosen(

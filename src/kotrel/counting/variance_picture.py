@@ -36,12 +36,12 @@ def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool
     axis.set_yticks(range(len(worth)), names)
     axis.invert_yaxis()
     axis.axvline(0, color="#888888", linewidth=0.8)
-    for place, line in enumerate(worth):
+    for index, line in enumerate(worth):
         text = f"{'+' if line.variance > 0 else ''}{line.variance.normalize():f} {line.place.unit}"
-        left = values[place] < 0
+        left = values[index] < 0
         axis.annotate(
             text,
-            (values[place], place),
+            (values[index], index),
             xytext=(-5 if left else 5, 0),
             textcoords="offset points",
             va="center",

@@ -40,11 +40,11 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     A unit in its own column that is another one is an error at the quantity.
     """
     unit = rows.record.fields["unit"]
-    found = _written(rows)
-    if not found or unit.to is None:
+    written = _written(rows)
+    if not written or unit.to is None:
         return rows
     target = state.description.records[unit.to]
-    counted, units = _read_units(found, state.listed(target), target)
+    counted, units = _read_units(written, state.listed(target), target)
     if not counted:
         return rows
     values = rows.values
@@ -58,17 +58,17 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     done = replace(rows, values=values, findings=tuple(findings))
     if not other:
         return done
-    said = {row: found[row][0] for row in other}
+    said = {row: written[row][0] for row in other}
     messages = [f"{text.strip()} is in {units[row]}, and the line's unit is {held[row]}" for row, text in said.items()]
     cells = cells_of(other, list(said.values()), messages)
     return done.with_findings([rows.group("error", "must-match", "two units for one quantity", "counted", cells)])
 
 
 def _read_units(
-    found: Mapping[int, re.Match[str]], listed: pl.DataFrame, target: Record
+    matches: Mapping[int, re.Match[str]], listed: pl.DataFrame, target: Record
 ) -> tuple[dict[int, str], dict[int, str]]:
     """By row: the quantity before the word, and the code of the one unit that the word can mean."""
-    forms = {row: _forms(parts[2]) for row, parts in found.items()}
+    forms = {row: _forms(parts[2]) for row, parts in matches.items()}
     words = pl.Series("word", sorted({form for each in forms.values() for form in each}), dtype=pl.String)
     names = ListNames(listed, target, words)
     known = {
@@ -78,7 +78,7 @@ def _read_units(
     }
     counted: dict[int, str] = {}
     units: dict[int, str] = {}
-    for row, parts in found.items():
+    for row, parts in matches.items():
         code = next((known[form] for form in forms[row] if form in known), None)
         number = read_number(parts[1], None)
         if code is not None and number.value is not None and not number.trouble:

@@ -99,18 +99,18 @@ def take_answer(paths: Sequence[Path], asking: Asking, workspace: Workspace, now
         )
     records = [workspace.description.records[name] for name in lines["record"].unique(maintain_order=True)]
     sheets, understood = read_results(paths, records, sent, asking.map_name, asking.only_refused, workspace, now)
-    found = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, numbers)
+    answers = answers_in(sheets, lines, list(dict.fromkeys(references)), asking.only_refused, numbers)
     not_read = sheets_not_read(understood)
-    if found.findings:
-        return Answered(entry, tuple(paths), found, not_read, files=files)
+    if answers.findings:
+        return Answered(entry, tuple(paths), answers, not_read, files=files)
     content = hashlib.sha256(b"".join(path.read_bytes() for path in paths)).hexdigest()
     with account_in(workspace.hidden, writing=True) as account:
         again = bool(account.database.run("SELECT 1 FROM answer WHERE load = ? AND fingerprint = ?", [number, content]))
         if not again:
             named = ", ".join(path.name for path in paths)
-            account.answered(number, found.rows, now.isoformat(timespec="seconds"), named, content)
+            account.answered(number, answers.rows, now.isoformat(timespec="seconds"), named, content)
         entry = _entry(account, number)
-    return Answered(entry, tuple(paths), found, not_read, again, files)
+    return Answered(entry, tuple(paths), answers, not_read, again, files)
 
 
 def _code_headings(layout: Layout, record: Record) -> list[str]:
@@ -173,7 +173,7 @@ def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
 
     Such a number is a field that identifies a row and that the program keeps, or by which rows are also known.
     """
-    found = [no_numbers()]
+    frames = [no_numbers()]
     with workspace.system().reading() as reading:
         for (name,), part in lines.group_by("record"):
             record = workspace.description.records[str(name)]
@@ -199,8 +199,8 @@ def numbers_on_lists(workspace: Workspace, lines: pl.DataFrame) -> pl.DataFrame:
                     pl.lit(record.name).alias("record"), pl.col(key).alias("key"), pl.col(each).alias("given")
                 )
                 # A figure that several rows have, such as a balance, is no number of a row.
-                found.append(numbers.drop_nulls().filter(pl.col("given").is_unique()).cast(pl.String))
-    return pl.concat(found)
+                frames.append(numbers.drop_nulls().filter(pl.col("given").is_unique()).cast(pl.String))
+    return pl.concat(frames)
 
 
 def _answered_by(
@@ -209,16 +209,16 @@ def _answered_by(
     """The records in the upload files that a result answers for, and how the names of these files begin;
     by its own name.
     """
-    found: dict[str, set[str]] = {}
+    answered: dict[str, set[str]] = {}
     for record, layout in layouts.items():
         for path in sent:
             start, middle, _ = path.stem.partition(f"-{layout.file}")
             if middle and result.name.startswith(f"{start}{middle}"):
-                found.setdefault(f"{start}{middle}", set()).add(record)
-    if not found:
+                answered.setdefault(f"{start}{middle}", set()).add(record)
+    if not answered:
         return None, None
-    name = max(found, key=len)
-    return frozenset(found[name]), name
+    name = max(answered, key=len)
+    return frozenset(answered[name]), name
 
 
 def _read_together(there: list[Path], uploads: int, only_refused: bool) -> list[list[Path]]:
@@ -294,14 +294,14 @@ def waits(number: int, workspace: Workspace) -> bool:
 def results_in(folder: Path, references: set[str]) -> list[Path]:
     """The results of those upload files, by their names."""
     try:
-        there = sorted(path for path in folder.iterdir() if path.is_file() and not path.name.endswith(".part"))
+        result_files = sorted(path for path in folder.iterdir() if path.is_file() and not path.name.endswith(".part"))
     except OSError as error:
         raise OutOfReach(
             f"{folder} cannot be read: {error.strerror or error}",
             "It is the folder results under [folder].",
             "no-folder",
         ) from None
-    return [path for path in there if any(reference in path.name for reference in references)]
+    return [path for path in result_files if any(reference in path.name for reference in references)]
 
 
 def _entry(account: Account, number: int) -> Entry:

@@ -47,7 +47,7 @@ def list_files(folder: Path) -> list[Path]:
         OutOfReach: the folder cannot be read.
     """
     try:
-        found = sorted(
+        files = sorted(
             path
             for path in folder.iterdir()
             if path.suffix.lower() in ENDINGS and not path.name.startswith(("~$", "."))
@@ -58,7 +58,7 @@ def list_files(folder: Path) -> list[Path]:
             "It is the folder with the program's lists.",
             "no-folder",
         ) from None
-    return [path for path in found if path.is_file()]
+    return [path for path in files if path.is_file()]
 
 
 _TEMPLATE = re.compile(
@@ -140,7 +140,7 @@ def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[s
     """Lists that have keys of an older list with other values → what that means, in words."""
     if len(parts) < 2 or record.nature == "stock":
         return {}
-    key, found = list(record.key), {}
+    key, contradictions = list(record.key), {}
     counted = {file: counted_rows(frame, record) for file, frame in parts.items()}
     first, *others = counted
     known = counted[first].with_columns(pl.lit(first).alias(_LIST))
@@ -154,14 +154,14 @@ def _contradictions(record: Record, parts: Mapping[str, pl.DataFrame]) -> dict[s
             keys = listed([" / ".join(map(str, row)) for row in other.select(key).iter_rows()], 3)
             there = " and ".join(other[_LIST].unique(maintain_order=True))
             verb = "is" if other.height == 1 else "are"
-            found[file] = (
+            contradictions[file] = (
                 f"{count(other.height, 'key')} of it {verb} in {there} too, with other values ({keys}): this newer list counts"
             )
         known = pl.concat(
             [known.join(mine.select(key), on=key, how="anti"), mine.with_columns(pl.lit(file).alias(_LIST))],
             how="diagonal",
         )
-    return found
+    return contradictions
 
 
 def _signature(workspace: Workspace, files: list[Path]) -> str:

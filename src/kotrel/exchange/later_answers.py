@@ -41,37 +41,39 @@ def list_remarks(workspace: Workspace, today: datetime, comparing: bool) -> list
         for entry in (workspace.system().history() if comparing else ())
         if entry.waiting
     ]
-    for each in lists:
-        name = f"the list {each.file}"
-        age = (today.replace(tzinfo=None) - datetime.fromisoformat(each.at)).days
-        if each.trouble:
-            remarks.append(f"{name} is not used: {each.trouble}")
-        remarks += [f"{name}: {said}" for said in _about_list(each, as_seen(folder_of(workspace) / each.file))]
-        if not each.trouble and age >= workspace.files_only.old_after_days:
+    for given_out in lists:
+        name = f"the list {given_out.file}"
+        age = (today.replace(tzinfo=None) - datetime.fromisoformat(given_out.at)).days
+        if given_out.trouble:
+            remarks.append(f"{name} is not used: {given_out.trouble}")
+        remarks += [
+            f"{name}: {said}" for said in _about_list(given_out, as_seen(folder_of(workspace) / given_out.file))
+        ]
+        if not given_out.trouble and age >= workspace.files_only.old_after_days:
             remarks.append(f"{name} is {count(age, 'day')} old: the program may hold something else by now")
     return remarks
 
 
-def _about_list(each: GivenOut, path: str) -> Iterator[str]:
+def _about_list(given_out: GivenOut, path: str) -> Iterator[str]:
     """What could not be read of a list, and what was left out of it."""
-    if each.unread:
-        is_ = "is" if each.unread == 1 else "are"
+    if given_out.unread:
+        is_ = "is" if given_out.unread == 1 else "are"
         yield (
-            f"{count(each.unread, 'cell')} could not be read and {is_} treated as blank; kotrel check {path} says why"
+            f"{count(given_out.unread, 'cell')} could not be read and {is_} treated as blank; kotrel check {path} says why"
         )
-    if each.trouble:
+    if given_out.trouble:
         return
-    if each.limits:
-        names = listed_and([f"“{name}”" for name in each.limits])
-        column, verb, it = ("column", "limits", "it") if len(each.limits) == 1 else ("columns", "limit", "them")
+    if given_out.limits:
+        names = listed_and([f"“{name}”" for name in given_out.limits])
+        column, verb, it = ("column", "limits", "it") if len(given_out.limits) == 1 else ("columns", "limit", "them")
         yield (f"{column} {names} {verb} what its rows say, and no field reads {it}; kotrel check {path} says more")
-    if each.remark:
-        yield each.remark
-    if each.damaged:
-        is_ = "is" if each.damaged == 1 else "are"
-        yield f"{count(each.damaged, 'row')} could not be read and {is_} left out; kotrel check {path} says why"
-    if each.lost:
-        yield f"{count(each.lost, 'row')} without a key, or with one that is there twice, left out"
+    if given_out.remark:
+        yield given_out.remark
+    if given_out.damaged:
+        is_ = "is" if given_out.damaged == 1 else "are"
+        yield f"{count(given_out.damaged, 'row')} could not be read and {is_} left out; kotrel check {path} says why"
+    if given_out.lost:
+        yield f"{count(given_out.lost, 'row')} without a key, or with one that is there twice, left out"
 
 
 def answers_first(args: argparse.Namespace, workspace: Workspace, screen: Screen) -> tuple[int | None, int | None]:
@@ -163,18 +165,18 @@ def _taken_in(number: int, args: argparse.Namespace, workspace: Workspace) -> li
 
 def _answer(number: int, args: argparse.Namespace, workspace: Workspace, screen: Screen) -> list[Answered] | None:
     """Takes in the program's results, once they are there; None where they do not come."""
-    found = _taken_in(number, args, workspace)
-    for answered in found:
+    taken_in = _taken_in(number, args, workspace)
+    for answered in taken_in:
         _show(screen, answered, number)
-    last = found[-1] if found else None
+    last = taken_in[-1] if taken_in else None
     if last is None:
-        return found if _told_of_none(number, args, workspace, screen) else None
+        return taken_in if _told_of_none(number, args, workspace, screen) else None
     if not last.ok or not last.entry.waiting:
-        return found
+        return taken_in
     if last.files > 1 and not screen.as_json:
-        read = len({path for each in found for path in each.paths})
+        read = len({path for each in taken_in for path in each.paths})
         screen.show(_about_files(read, last.files, f"{screen.program} outcome {load_name(number)} --wait"))
-    return found
+    return taken_in
 
 
 def _show(screen: Screen, answered: Answered, number: int) -> None:

@@ -126,15 +126,15 @@ def show_draft(screen: Screen, laid: LaidDown) -> None:
         )
     screen.show(_form(draft))
     grid = listing(("", "column", "", "filled from", "how", "because"))
-    for each in draft.columns:
-        style = "" if each.how == "seen" else "yellow"
+    for column in draft.columns:
+        style = "" if column.how == "seen" else "yellow"
         grid.add_row(
-            Text(letter_of(each.place), style="dim"),
-            Text(" ".join(each.heading.split()) or "(none)", style="bold"),
+            Text(letter_of(column.place), style="dim"),
+            Text(" ".join(column.heading.split()) or "(none)", style="bold"),
             "←",
-            _source(each.settings),
-            Text(each.how, style=style),
-            Text(each.why + _describe_settings(each.settings), style=style),
+            _source(column.settings),
+            Text(column.how, style=style),
+            Text(column.why + _describe_settings(column.settings), style=style),
         )
     screen.show(grid)
 

@@ -123,12 +123,12 @@ def _template(file: Path, path: Path) -> Path:
     shared = path.with_name(f"{made_file_name(file.stem, 'template')}{file.suffix.lower()}")
     if not shared.exists() or shared.read_bytes() == file.read_bytes():
         return shared
-    own = path.with_suffix(file.suffix.lower())
-    if own.exists() and own.read_bytes() != file.read_bytes():
+    named_alike = path.with_suffix(file.suffix.lower())
+    if named_alike.exists() and named_alike.read_bytes() != file.read_bytes():
         raise WrongUse(
-            f"{own} already exists, and is not this workbook", "Use another name: --name NAME", "layout-exists"
+            f"{named_alike} already exists, and is not this workbook", "Use another name: --name NAME", "layout-exists"
         )
-    return own
+    return named_alike
 
 
 def _book(sample: Sample, file: Path) -> str:

@@ -155,7 +155,7 @@ def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, 
     """The templates that lie among the lists, by their names or because they have no rows,
     and the record that each is for.
     """
-    found: list[tuple[Path, str]] = []
+    layouts: list[tuple[Path, str]] = []
     for path in list_files(folder):
         try:
             tables = tables_in(path, FileOptions())
@@ -166,8 +166,8 @@ def layouts_offered(folder: Path, description: Description) -> list[tuple[Path, 
         loadable = [record for record in description.records.values() if not record.is_kept]
         fitting = [matched for table in tables if (matched := likely_record(table, loadable)) is not None]
         if fitting:
-            found.append((path, max(fitting, key=lambda each: each.fit).record.name))
-    return found
+            layouts.append((path, max(fitting, key=lambda each: each.fit).record.name))
+    return layouts
 
 
 def _name(text: str) -> str:

@@ -108,11 +108,11 @@ def _answers(trial: Trial, paths: Sequence[Path], args: argparse.Namespace, work
 def _rows(trial: Trial, answers: Answers) -> list[dict[str, Any]]:
     """The rows that were answered, each with its place in the sheet."""
     about = {row["line"]: row for row in trial.lines.with_columns(pl.col("sheet").fill_null("")).iter_rows(named=True)}
-    found = []
-    for each in answers.rows:
-        row = about[each.line]
+    answer_rows = []
+    for answer in answers.rows:
+        row = about[answer.line]
         where = f"{row['sheet']}, row {row['row']}" if row["sheet"] else f"line {row['row']}"
-        found.append(
+        answer_rows.append(
             {
                 "file": row["file"],
                 "sheet": row["sheet"] or None,
@@ -120,8 +120,8 @@ def _rows(trial: Trial, answers: Answers) -> list[dict[str, Any]]:
                 "cell": where,
                 "record": row["record"],
                 "key": row["key"],
-                "outcome": each.outcome,
-                "message": each.message,
+                "outcome": answer.outcome,
+                "message": answer.message,
             }
         )
-    return sorted(found, key=lambda row: (row["file"], row["sheet"] or "", row["row"]))
+    return sorted(answer_rows, key=lambda row: (row["file"], row["sheet"] or "", row["row"]))

@@ -179,27 +179,27 @@ def _laid_out(
     texts: dict[str, list[pl.DataFrame]] = {}
     bare = True
     with workspace.system().reading() as reading:
-        found = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
-        checked = list(found.checked)
+        previewed = preview(parts_of(understood, workspace), business_of(workspace, wanted.options, now), reading, step)
+        checked = list(previewed.checked)
         step("laying out")
         for layout in layouts:
             record = workspace.description.records[layout.record]
-            for place, each in enumerate(found.checked):
-                if each.rows.record.name != record.name or each.consequence is not None:
+            for index, part in enumerate(previewed.checked):
+                if part.rows.record.name != record.name or part.consequence is not None:
                     continue
-                changes = _changes_of(found.changes, each, record)
+                changes = _changes_of(previewed.changes, part, record)
                 values = values_of(
                     layout,
                     changes,
-                    each.rows.values[ROW],
+                    part.rows.values[ROW],
                     workspace.description,
                     reading,
                     now.date().isoformat(),
                     workspace.rates,
-                    together=found.changes,
+                    together=previewed.changes,
                 )
-                done = lay_out(layout, record, each.rows, values)
-                checked[place] = replace(each, rows=each.rows.with_findings(done.findings))
+                done = lay_out(layout, record, part.rows, values)
+                checked[index] = replace(part, rows=part.rows.with_findings(done.findings))
                 texts.setdefault(layout.name, []).append(done.texts)
                 bare = bare and done.bare
     return checked, texts, bare

@@ -82,13 +82,13 @@ def _completer(source: Source, workspace: Callable[[], Workspace | None]) -> Cal
     def names(prefix: str, parsed_args: argparse.Namespace, **_: object) -> list[str]:
         here = workspace()
         try:
-            found = [] if here is None else list(source(here, parsed_args))
+            known_names = [] if here is None else list(source(here, parsed_args))
         except KotrelError:
             # A system that is out of reach offers nothing; the command itself says why.
             return []
         # Of a list like “code,cost”, the last word is completed.
         before, comma, _last = prefix.rpartition(",")
-        return [f"{before}{comma}{name}" for name in found]
+        return [f"{before}{comma}{name}" for name in known_names]
 
     return names
 

@@ -101,17 +101,17 @@ class _OnlyRows(dict[str, Literal["new", "changes"]]):
 
 
 def _only(text: str) -> _OnlyRows:
-    found = _OnlyRows()
+    only_rows = _OnlyRows()
     for each in _names(text):
         name, _, kind = each.rpartition(":")
-        if kind not in ("new", "changes") or name.strip() in found:
+        if kind not in ("new", "changes") or name.strip() in only_rows:
             raise argparse.ArgumentTypeError(
                 f"must be new or changes, or for one record like item:changes, not “{text}”"
             )
-        found[name.strip()] = "new" if kind == "new" else "changes"
-    if not found:
+        only_rows[name.strip()] = "new" if kind == "new" else "changes"
+    if not only_rows:
         raise argparse.ArgumentTypeError("must be new or changes, or for one record like item:changes")
-    return found
+    return only_rows
 
 
 def _names(text: str) -> tuple[str, ...]:
@@ -245,12 +245,12 @@ def _row(text: str) -> int:
 
 def files_of(args: argparse.Namespace) -> list[Path]:
     """The files named; patterns such as ``*.xlsx`` are expanded where the shell did not."""
-    found: list[Path] = []
+    paths: list[Path] = []
     for name in args.files:
         path = Path(name)
         is_pattern = any(mark in path.name for mark in "*?[") and not path.exists()
-        found += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
-    return found
+        paths += (sorted(path.parent.glob(path.name)) if is_pattern else []) or [path]
+    return paths
 
 
 def wanted_of(args: argparse.Namespace) -> FileOptions:

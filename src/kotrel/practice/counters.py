@@ -41,11 +41,11 @@ def fill(
     book = openpyxl.load_workbook(path)
     page = book.worksheets[0]
     heads = {cell.value: cell.column for cell in page[4]}
-    held = there(folder)
+    held_figures = there(folder)
     # What moved in the second that a time says could have been before or after: people wait a moment, too.
     sleep(1.1)
     now = f"{datetime.now() - timedelta(seconds=0.1):%Y-%m-%d %H:%M:%S}"
-    for place, row in enumerate(range(5, page.max_row + 1)):
+    for index, row in enumerate(range(5, page.max_row + 1)):
         item = page.cell(row, heads["Item"]).value
         if item is None:
             if find:
@@ -54,8 +54,8 @@ def fill(
                 page.cell(row, heads["Counter"]).value, page.cell(row, heads["Time"]).value = counter, now
             break
         key = (item, page.cell(row, heads["Bin"]).value, page.cell(row, heads["Lot"]).value)
-        quantity = held.get(key, 0.0)
-        counted = odd[place](quantity) if place in odd else quantity
+        quantity = held_figures.get(key, 0.0)
+        counted = odd[index](quantity) if index in odd else quantity
         if counted is not None:
             page.cell(row, heads["Counted"]).value = counted
             page.cell(row, heads["Counter"]).value, page.cell(row, heads["Time"]).value = counter, now

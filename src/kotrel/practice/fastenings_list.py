@@ -39,7 +39,7 @@ _GROUP_OF = {"SHACKLE": "S", "CLEAT": "C", "RIVET": "R", "SCREW": "B"}
 def write_list(path: Path) -> None:
     """Sixty fastenings, about 3 % dearer; one on request, one replaced, one group mistyped."""
     wanted = (row for row in items().iter_rows(named=True) if row["vendor"] == "BRANNOCH" and row["brand"] == "BRANN")
-    there = [row for row in wanted if row["category"].startswith("FASTENING")][:60]
+    fastenings = [row for row in wanted if row["category"].startswith("FASTENING")][:60]
     discounts = {code: Decimal(discount) for code, _, discount in GROUPS}
     book = xlsxwriter.Workbook(path)
     sheet, groups = book.add_worksheet("Fastenings"), book.add_worksheet("Discounts")
@@ -48,19 +48,19 @@ def write_list(path: Path) -> None:
     sheet.write_string(1, 0, "List prices in euro without tax, valid from 1 March 2027")
     for column, text in enumerate(("Maker", "Type", "Article", "Group", "List price", "Per", "Replaced by")):
         sheet.write_string(3, column, text, bold)
-    for place, item in enumerate(there):
+    for index, item in enumerate(fastenings):
         group = _GROUP_OF[item["category"].removeprefix("FASTENING-")]
         per = 100 if Decimal(item["cost"]) < 5 else 1
         listed = Decimal(item["cost"]) * Decimal("1.03") * per / (1 - discounts[group] / 100)
-        sheet.write_row(4 + place, 0, (item["brand"], item["part_number"], item["description"]))
-        sheet.write_string(4 + place, 3, "T" if place == 40 else group)
-        if place == 17:
-            sheet.write_string(4 + place, 4, "on request")
-        elif place == 23:
-            sheet.write_string(4 + place, 6, there[24]["part_number"])
+        sheet.write_row(4 + index, 0, (item["brand"], item["part_number"], item["description"]))
+        sheet.write_string(4 + index, 3, "T" if index == 40 else group)
+        if index == 17:
+            sheet.write_string(4 + index, 4, "on request")
+        elif index == 23:
+            sheet.write_string(4 + index, 6, fastenings[24]["part_number"])
         else:
-            sheet.write_number(4 + place, 4, float(round(listed, 2)), money)
-        sheet.write_number(4 + place, 5, per)
+            sheet.write_number(4 + index, 4, float(round(listed, 2)), money)
+        sheet.write_number(4 + index, 5, per)
     groups.write_row(0, 0, ("Group", "Articles", "Discount %"), bold)
     for row, line in enumerate(GROUPS, start=1):
         groups.write_row(row, 0, line)

@@ -108,9 +108,9 @@ def _family(
         parent = made[0]["code"]
         made[0]["kind"] = "product"
         made[0]["barcode"] = None
-    for place, variant in enumerate(family.variants):
+    for index, variant in enumerate(family.variants):
         for more in family.more:
-            share = Decimal(place) / max(len(family.variants) - 1, 1)
+            share = Decimal(index) / max(len(family.variants) - 1, 1)
             cost = low + (high - low) * share * share + Decimal(chance.randrange(0, 40)) / 100 * low
             item = _item(family, f"{family.words} {variant} {more}{line}", cost, numbers, chance)
             if parent:

@@ -20,9 +20,9 @@ _SIZES = ("7 mm", "9 mm", "11 mm", "13 mm", "22 mm", "26 mm", "28 mm", "32 mm")
 def _range_27() -> list[list[object]]:
     """Forty ropes as they should be."""
     rows: list[list[object]] = []
-    for place, (size, colour) in enumerate((size, colour) for size in _SIZES for colour in _COLOURS):
-        number = 40_010 + place * 10
-        cost = round(0.62 + place * 0.145, 3)
+    for index, (size, colour) in enumerate((size, colour) for size in _SIZES for colour in _COLOURS):
+        number = 40_010 + index * 10
+        cost = round(0.62 + index * 0.145, 3)
         price = round(cost * 1.75 * 20) / 20
         rows.append(
             [
@@ -31,8 +31,8 @@ def _range_27() -> list[list[object]]:
                 "M",
                 "ROPE-BRAID",
                 "KELDRIFT",
-                f"K27-{place + 1:03d}",
-                barcode(270_001 + place),
+                f"K27-{index + 1:03d}",
+                barcode(270_001 + index),
                 cost,
                 price,
                 "STD",

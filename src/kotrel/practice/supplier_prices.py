@@ -54,14 +54,14 @@ not_above = ["YARD", "SHOP"]        # a YARD price is never above the SHOP price
 
 def write_price_list(path: Path, slip: bool) -> None:
     """The list: 40 braided ropes, about 4 % dearer. With the slip, a decimal point has moved in one of them."""
-    there = [row for row in items().iter_rows(named=True) if row["category"] == "ROPE-BRAID"]
+    ropes = [row for row in items().iter_rows(named=True) if row["category"] == "ROPE-BRAID"]
     book = xlsxwriter.Workbook(path)
     sheet = book.add_worksheet("Prices")
     bold, money = book.add_format({"bold": True}), book.add_format({"num_format": "0.0000"})
     sheet.write_string(0, 0, "Keldrift Cordage: prices from 1 February, in euro, without tax", bold)
     for column, text in enumerate(("Keldrift no.", "Article", "Price until now", "Price per metre")):
         sheet.write_string(2, column, text, bold)
-    for row, item in enumerate(there[:40], start=3):
+    for row, item in enumerate(ropes[:40], start=3):
         now = round(float(item["cost"]) * 1.04, 4)
         sheet.write_string(row, 0, item["vendor_code"])
         sheet.write_string(row, 1, item["description"])

@@ -56,14 +56,14 @@ def trade_once(
     with database.changing():
         among = [("warehouse", pl.Series("warehouse", warehouses, dtype=pl.String))] if warehouses else []
         places = ledger_sums(database, description, LedgerQuery(PLACE, among))
-        held = [
+        held_places = [
             (row, Decimal(row["quantity"]))
             for row in places.iter_rows(named=True)
             if Decimal(row["quantity"]) > 0 and row["serial"] is None
         ]
-        if not held:
+        if not held_places:
             return None
-        row, on_hand = chance.choice(sorted(held, key=lambda each: tuple(map(str, each[0].values()))))
+        row, on_hand = chance.choice(sorted(held_places, key=lambda each: tuple(map(str, each[0].values()))))
         out = chance.random() < 0.7
         quantity = Decimal(chance.randint(1, max(1, min(5, int(on_hand))))) * (-1 if out else 1)
         if out and -quantity > on_hand:

@@ -38,13 +38,15 @@ class PriceSheet(Struct, frozen=True):
     title: str = "Price"
 
 
-def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first: date, rules: str, path: Path) -> None:
+def write_price_book(
+    sheets: Sequence[PriceSheet], item_prices: PriceSheet | None, first: date, rules: str, path: Path
+) -> None:
     """Writes the workbook.
 
     Args:
         sheets: the price lists. Rows have ``target``, ``item``, ``description``, ``unit``, ``from_quantity``, ``cost``,
             ``old``, ``new``, ``at stake``, ``step`` and ``remark`` (with what the guards say); prices are Decimals.
-        own: the items' own prices, or None.
+        item_prices: the items' own prices, or None.
         first: the first day of the new prices.
         rules: the name of the rules, for the stamp.
 
@@ -56,21 +58,21 @@ def write_price_book(sheets: Sequence[PriceSheet], own: PriceSheet | None, first
 
     require_new_file(path, [".xlsx"])
     heights = {each.name: each.rows.height for each in sheets}
-    if own is not None:
-        heights[ITEMS_SHEET] = own.rows["item"].n_unique()
+    if item_prices is not None:
+        heights[ITEMS_SHEET] = item_prices.rows["item"].n_unique()
     for name, height in heights.items():
         require_room(height, f"{path}: the sheet “{name}”", "Calculate the prices of fewer items at a time.")
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         out.set_custom_property(BOOK_STAMP, rules)
         formats = _Formats(out)
-        _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([own] if own else [])], formats)
+        _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([item_prices] if item_prices else [])], formats)
         rows = {
             place: _list_sheet(out.add_worksheet(each.name), each, first, formats)
             for place, each in enumerate(sheets, start=1)
         }
-        if own is not None:
-            rows[len(sheets) + 1] = _items_sheet(out.add_worksheet(ITEMS_SHEET), own, formats)
+        if item_prices is not None:
+            rows[len(sheets) + 1] = _items_sheet(out.add_worksheet(ITEMS_SHEET), item_prices, formats)
         out.close()
         put_rows(temporary, rows)
 
@@ -98,7 +100,7 @@ class _Formats:
         return self._money[key]
 
 
-def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) -> TallRows:
+def _list_sheet(sheet: Any, price_sheet: PriceSheet, first: date, formats: _Formats) -> TallRows:
     headings = (
         "Price list",
         "Item",
@@ -118,11 +120,11 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
         "Remarks",
     )
     _head(sheet, headings, formats)
-    money = formats.money(each.decimals)
+    money = formats.money(price_sheet.decimals)
     looks = [
         *[formats.text] * 3,
         money,
-        formats.money(each.decimals, True),
+        formats.money(price_sheet.decimals, True),
         money,
         formats.share,
         formats.text,
@@ -134,7 +136,7 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
         formats.text,
     ]
     _samples(sheet, looks, formats)
-    rows = _with_shares(each.rows)
+    rows = _with_shares(price_sheet.rows)
     day = pl.Series([str((first - DAY_ZERO).days)]).new_from_index(0, rows.height)
     texts = [rows[name].fill_null("") for name in ("target", "item", "description")]
     prices = [rows[name] for name in ("old", "new", "change", "change %")]
@@ -158,8 +160,8 @@ def _list_sheet(sheet: Any, each: PriceSheet, first: date, formats: _Formats) ->
 def _samples(sheet: Any, looks: Sequence[Any], formats: _Formats) -> None:
     """A sample row for each severity that a row's remarks can have, worst first."""
     for line, remark in enumerate((formats.wrong, formats.doubtful, formats.text), start=1):
-        for place, look in enumerate((*looks, remark)):
-            sheet.write_blank(line, place, None, look)
+        for index, look in enumerate((*looks, remark)):
+            sheet.write_blank(line, index, None, look)
 
 
 def _look(severities: pl.Series) -> pl.Series:
@@ -188,19 +190,19 @@ def _with_shares(rows: pl.DataFrame) -> pl.DataFrame:
     return worked.with_columns(each.cast(decimal_type(CELL_DECIMALS)) for each in figures)
 
 
-def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
+def _items_sheet(sheet: Any, price_sheet: PriceSheet, formats: _Formats) -> TallRows:
     """The items' own prices: one row for each item, with a column for each price that is set."""
-    names = list(dict.fromkeys(each.rows["target"]))
+    names = list(dict.fromkeys(price_sheet.rows["target"]))
     about = {
         name: (title, places)
-        for name, title, places in each.rows.select("target", "title", "decimals").unique().iter_rows()
+        for name, title, places in price_sheet.rows.select("target", "title", "decimals").unique().iter_rows()
     }
     titles = [about[name][0] for name in names]
     loaded = {"Item code", *titles}
     priced = (heading for title in titles for heading in (f"Old {title.lower()}", title, f"Change % {title.lower()}"))
     headings = ["Item code", "Description", *priced, "Step", "Remarks"]
-    for place, heading in enumerate(headings):
-        sheet.write_string(0, place, heading, formats.heading if heading in loaded else formats.reader)
+    for index, heading in enumerate(headings):
+        sheet.write_string(0, index, heading, formats.heading if heading in loaded else formats.reader)
     looks = [
         look
         for name in names
@@ -212,7 +214,7 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
         return pl.col(what).filter(pl.col("target") == target).first().alias(f"{what} {target}")
 
     rows = (
-        _with_shares(each.rows)
+        _with_shares(price_sheet.rows)
         .group_by("item", maintain_order=True)
         .agg(
             pl.col("description", "step").first(),
@@ -237,13 +239,13 @@ def _items_sheet(sheet: Any, each: PriceSheet, formats: _Formats) -> TallRows:
 
 
 def _head(sheet: Any, headings: Sequence[str], formats: _Formats) -> None:
-    for place, heading in enumerate(headings):
-        sheet.write_string(0, place, heading, formats.reader if heading in OWN else formats.heading)
+    for index, heading in enumerate(headings):
+        sheet.write_string(0, index, heading, formats.reader if heading in OWN else formats.heading)
 
 
 def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
-    for place, heading in enumerate(headings):
-        sheet.set_column(place, place, _WIDTHS.get(heading, 11))
+    for index, heading in enumerate(headings):
+        sheet.set_column(index, index, _WIDTHS.get(heading, 11))
     sheet.freeze_panes(1, 2)
     for_print(sheet)
     if rows:
@@ -253,32 +255,32 @@ def _finish(sheet: Any, headings: Sequence[str], rows: int) -> None:
 def _first_look(sheet: Any, sheets: Sequence[PriceSheet], formats: _Formats) -> None:
     """The rows of all sheets with something to look at, errors first, then the largest changes."""
     headings = ("Severity", "Sheet", "Item", "Unit", "Old price", "Price", "Change %", "What to look at", "Description")
-    for place, heading in enumerate(headings):
-        sheet.write_string(0, place, heading, formats.heading)
+    for index, heading in enumerate(headings):
+        sheet.write_string(0, index, heading, formats.heading)
     for_print(sheet)
-    found = [
+    looks = [
         (each, row) for each in sheets for row in each.rows.filter(pl.col("remark").is_not_null()).iter_rows(named=True)
     ]
-    found.sort(key=lambda one: (one[1]["severity"] != "error", -abs(_change(one[1])), one[1]["item"]))
-    for line, (each, row) in enumerate(found[:FIRST_LOOKS], start=1):
+    looks.sort(key=lambda one: (one[1]["severity"] != "error", -abs(_change(one[1])), one[1]["item"]))
+    for line, (price_sheet, row) in enumerate(looks[:FIRST_LOOKS], start=1):
         look = formats.wrong if row["severity"] == "error" else formats.doubtful
         sheet.write_string(line, 0, row["severity"], look)
-        sheet.write_string(line, 1, each.name, formats.text)
+        sheet.write_string(line, 1, price_sheet.name, formats.text)
         sheet.write_string(line, 2, writable(row["item"]), formats.text)
         sheet.write_string(line, 3, row["unit"] or "", formats.text)
         if row["old"] is not None:
-            sheet.write_number(line, 4, float(row["old"]), formats.money(each.decimals))
+            sheet.write_number(line, 4, float(row["old"]), formats.money(price_sheet.decimals))
             sheet.write_number(line, 6, float(_change(row)), formats.share)
-        sheet.write_number(line, 5, float(row["new"]), formats.money(each.decimals, True))
+        sheet.write_number(line, 5, float(row["new"]), formats.money(price_sheet.decimals, True))
         sheet.write_string(line, 7, writable(row["remark"]), look)
         sheet.write_string(line, 8, writable(row["description"] or ""), formats.text)
-    if len(found) > FIRST_LOOKS:
-        more = f"and {len(found) - FIRST_LOOKS:,} more: the sheets have them in the column Remarks"
+    if len(looks) > FIRST_LOOKS:
+        more = f"and {len(looks) - FIRST_LOOKS:,} more: the sheets have them in the column Remarks"
         sheet.write_string(FIRST_LOOKS + 1, 0, more, formats.text)
-    if not found:
+    if not looks:
         sheet.write_string(1, 0, "Nothing: every price is within the guards.", formats.text)
-    for place, width in enumerate((9, 12, 14, 8, 11, 11, 10, 84, 38)):
-        sheet.set_column(place, place, width)
+    for index, width in enumerate((9, 12, 14, 8, 11, 11, 10, 84, 38)):
+        sheet.set_column(index, index, width)
     sheet.freeze_panes(1, 3)
 
 

@@ -115,7 +115,7 @@ def _for_one_base_unit(
         "code", maintain_order=True
     )
     book = book_of(items, description, reading.read, day.isoformat(), workspace.rates)
-    found: dict[tuple[str, str, str], Decimal | None] = {}
+    factors: dict[tuple[str, str, str], Decimal | None] = {}
     for code in rows["target"].unique(maintain_order=True):
         try:
             prices = list_prices(book, code)
@@ -123,8 +123,8 @@ def _for_one_base_unit(
             lacking[code] = f"{error.message}: its discounts count as no price"
             continue
         for (item, unit), price in zip(items.select("code", "unit").iter_rows(), prices, strict=True):
-            found[code, item, unit] = price
-    return found
+            factors[code, item, unit] = price
+    return factors
 
 
 class _Remembered:
@@ -217,12 +217,12 @@ class _Asker:
 
     def _item_code(self) -> str:
         """The item's code, from any of its codes."""
-        found = which_row(
+        which = which_row(
             self.records["item"], self.asked.item, SystemState(self.workspace.description, self.reading.read)
         )
-        if found.how:
-            self.remarks.append(f"found by {found.how}: {self.asked.item}")
-        return found.code
+        if which.how:
+            self.remarks.append(f"found by {which.how}: {self.asked.item}")
+        return which.code
 
     def _one_of(self, value: str, there: Mapping[str, object], what: str) -> str:
         if value not in there:
@@ -242,18 +242,18 @@ class _Asker:
         )
         if row.get("archived") == "yes":
             self.remarks.append("the customer is archived")
-        found: list[str] = []
+        names: list[str] = []
         if self.workspace.description.has("customer_price_list", *CUSTOMER_LIST):
             on = self.asked.day.isoformat()
             rows = self._read("customer_price_list", list(CUSTOMER_LIST), "customer", code)
             rows = rows.filter((pl.col("from_date").fill_null("") <= on) & (pl.col("to_date").fill_null("9999") >= on))
             placed = rows.sort(pl.col("place").cast(pl.Int64, strict=False), "price_list", nulls_last=True)
-            found = placed["price_list"].to_list()
+            names = placed["price_list"].to_list()
         if row.get("price_list"):
-            found.append(str(row["price_list"]))
-        if not found:
+            names.append(str(row["price_list"]))
+        if not names:
             self.remarks.append("the customer has no price list on that day")
-        return row.get("name") or "", [each for each in dict.fromkeys(found) if each in lists]
+        return row.get("name") or "", [each for each in dict.fromkeys(names) if each in lists]
 
     def _standard(self, item: str, row: Mapping[str, str | None]) -> tuple[Decimal | None, str]:
         """The item's standard price, or that of the warehouse where it has one of its own."""

@@ -70,13 +70,13 @@ def _show_told(screen: Screen, repriced: Repriced, every: bool) -> None:
             continue
         number = sum(each.rows.height for each in told)
         screen.show(Text(""), Text(f"{severity.upper()}S   {count(number, 'price')}", style=STYLES[severity]))
-        for each in sorted(told, key=lambda one: -one.rows.height):
-            screen.show(Text(f"  {each.title}   {each.rows.height:,}", style=STYLES[severity]))
-            shown = each.rows if every else each.rows.head(EXAMPLES)
+        for told_group in sorted(told, key=lambda one: -one.rows.height):
+            screen.show(Text(f"  {told_group.title}   {told_group.rows.height:,}", style=STYLES[severity]))
+            shown = told_group.rows if every else told_group.rows.head(EXAMPLES)
             for place, message in shown.iter_rows():
                 row = repriced.prices.row(place, named=True)
                 screen.show(Text(f"    {row['target']} {row['item']} {row['unit']}: {message}"))
-            show_more(screen, each.rows.height - shown.height, indent=4)
+            show_more(screen, told_group.rows.height - shown.height, indent=4)
 
 
 def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:

@@ -82,7 +82,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         fields = description.records["item"].fields
         codes, columns = frozenset(lists["code"]), frozenset(figures.values.columns) - {"item"}
         used = fields_of(rules, fields, codes, columns)
-        own = [each for each in OWN_PRICES if each in fields]
+        own_prices = [each for each in OWN_PRICES if each in fields]
         group = rules.outliers.by
         if group not in fields and group != Outliers().by:
             raise WrongUse(
@@ -91,19 +91,19 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
                 "wrong-price-rules",
             )
         step("reading items and prices")
-        wanted = dict.fromkeys(["code", "unit", "description", "cost", CURRENCY_FIELD, group, *own, *used])
+        wanted = dict.fromkeys(["code", "unit", "description", "cost", CURRENCY_FIELD, group, *own_prices, *used])
         items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
         prices, unknown_rates = with_discounted(prices, replace(workspace, rates=rules.rates), reading, first)
         factors = factors_of(reading, description)
-        held = reading.ledger_sums(LedgerQuery(["item"], [("item", items["code"])])).select("item", "quantity")
+        on_hand = reading.ledger_sums(LedgerQuery(["item"], [("item", items["code"])])).select("item", "quantity")
         goods = Goods(items, fields, prices, factors, lists, figures.values)
         step("calculating prices")
         names = names_of(workspace, reading)
         worked = work_out(rules, goods, lambda record: names(record).names)
     whole, lacking = _described(worked, goods, group, rules)
-    whole = _at_stake(whole, held)
+    whole = _at_stake(whole, on_hand)
     changed = (pl.col("new").ne_missing(pl.col("old"))) | pl.col("remark").is_not_null()
     kept = whole.filter(changed)
     return Repriced(
@@ -190,17 +190,17 @@ def write_prices(repriced: Repriced, description: Description, path: Path) -> No
     rows = with_remarks(repriced)
     fields = description.records["item"].fields
     sheets: list[PriceSheet] = []
-    own: list[pl.DataFrame] = []
+    item_frames: list[pl.DataFrame] = []
     for target in targets_of(repriced):
         mine = rows.filter(pl.col("target") == target)
         if target in OWN_PRICES:
             about = fields[target]
-            own.append(
+            item_frames.append(
                 mine.with_columns(pl.lit(about.title).alias("title"), pl.lit(about.decimals or 0).alias("decimals"))
             )
         else:
             sheets.append(PriceSheet(target[:31], repriced.decimals.get(target, 2), mine))
-    items = PriceSheet(ITEMS_SHEET, 2, pl.concat(own)) if own else None
+    items = PriceSheet(ITEMS_SHEET, 2, pl.concat(item_frames)) if item_frames else None
     write_price_book(sheets, items, repriced.from_date, repriced.rules.name, path)
 
 
@@ -208,12 +208,12 @@ def with_remarks(repriced: Repriced) -> pl.DataFrame:
     """The prices with what is said of each, worst first, as ``remark`` and its ``severity``."""
     said: dict[int, list[tuple[str, str]]] = {}
     for told in repriced.told:
-        for place, message in told.rows.iter_rows():
-            said.setdefault(place, []).append((told.severity, message))
+        for index, message in told.rows.iter_rows():
+            said.setdefault(index, []).append((told.severity, message))
     words: list[str | None] = []
     worst: list[str | None] = []
-    for place, own in enumerate(repriced.prices["remark"]):
-        mine = sorted(said.get(place, []))
+    for index, own in enumerate(repriced.prices["remark"]):
+        mine = sorted(said.get(index, []))
         words.append("; ".join([message for _, message in mine] + ([own] if own else [])) or None)
         worst.append(mine[0][0] if mine else "warning" if own else None)
     return repriced.prices.with_columns(

@@ -96,13 +96,13 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
 
 
-def _not_read(found: Sequence[Checked]) -> Iterator[str]:
+def _not_read(checked: Sequence[Checked]) -> Iterator[str]:
     """The sheets of a file that give no figures."""
-    read = {each.rows.table.sheet for each in found if each.rows.record.name == "item"}
-    others = {each.rows.table.sheet: each.rows.record.title for each in found if each.rows.table.sheet not in read}
+    read = {each.rows.table.sheet for each in checked if each.rows.record.name == "item"}
+    others = {each.rows.table.sheet: each.rows.record.title for each in checked if each.rows.table.sheet not in read}
     for sheet, title in others.items():
         yield f"sheet “{sheet}” is read as {title}: it gives no figures"
-    for each in found:
+    for each in checked:
         for group in each.rows.findings:
             if group.title == NOT_READ:
                 yield from group.cells["message"]

@@ -155,14 +155,14 @@ def _section_by(what: str, done: Sequence[CountLine], name: Callable[[CountLine]
         groups[name(line)].append(line)
     rows: list[Row] = []
     quiet = 0
-    for each, lines in sorted(groups.items(), key=lambda group: -sum(abs(line.value) for line in group[1])):
+    for group_name, lines in sorted(groups.items(), key=lambda group: -sum(abs(line.value) for line in group[1])):
         if not any(line.variance for line in lines):
             quiet += 1
             continue
         net, gross = sum(line.value for line in lines), sum(abs(line.value) for line in lines)
         rows.append(
             [
-                each or "(none)",
+                group_name or "(none)",
                 number_cell(len(lines)),
                 number_cell(sum(1 for line in lines if line.variance)),
                 number_cell(net, 2, sign=True),
@@ -217,18 +217,18 @@ def _not_counted_table(lines: Sequence[CountLine]) -> PageTable:
 def _entries(entries: Sequence[CountEntry], places: Mapping[int, CountPlace]) -> Section:
     """Who counted what, and when; recounts beside first counts."""
     rows: list[Row] = []
-    for each in entries:
-        place = places[each.place]
+    for entry in entries:
+        place = places[entry.place]
         rows.append(
             [
                 place.item,
                 place_in_words(place),
-                round_name(each.round),
-                _quantity(each.counted),
-                each.counter or "",
-                each.at or "",
-                each.where,
-                each.remark or "",
+                round_name(entry.round),
+                _quantity(entry.counted),
+                entry.counter or "",
+                entry.at or "",
+                entry.where,
+                entry.remark or "",
             ]
         )
     heads = ["Item", "Place", "Count", "Counted", "By", "When", "From", "Remark"]

@@ -30,22 +30,26 @@ def changed_values(changes: Sequence[RecordChanges]) -> list[tuple[Record, Field
     """Each field whose values changed, with key, ``from``, ``to`` and how far it moved in per cent;
     the largest first.
     """
-    found: dict[tuple[str, str], tuple[Record, Field, list[pl.DataFrame]]] = {}
-    for each in changes:
-        if each.record.is_kept:
+    values: dict[tuple[str, str], tuple[Record, Field, list[pl.DataFrame]]] = {}
+    for record_changes in changes:
+        if record_changes.record.is_kept:
             continue
-        changed = each.frame.filter(pl.col(ACTION) == "changed")
-        for name in each.fields if changed.height else ():
-            if name in each.record.key:
+        changed = record_changes.frame.filter(pl.col(ACTION) == "changed")
+        for name in record_changes.fields if changed.height else ():
+            if name in record_changes.record.key:
                 continue
             moved = changed.filter(pl.col(name).ne_missing(pl.col(before(name))))
             if moved.height:
                 part = moved.select(
-                    key_text(each.record).alias("key"), pl.col(before(name)).alias("from"), pl.col(name).alias("to")
+                    key_text(record_changes.record).alias("key"),
+                    pl.col(before(name)).alias("from"),
+                    pl.col(name).alias("to"),
                 )
-                field = each.record.fields[name]
-                found.setdefault((each.record.name, name), (each.record, field, []))[2].append(part)
-    return [(record, field, _largest_first(pl.concat(parts), field)) for record, field, parts in found.values()]
+                field = record_changes.record.fields[name]
+                values.setdefault((record_changes.record.name, name), (record_changes.record, field, []))[2].append(
+                    part
+                )
+    return [(record, field, _largest_first(pl.concat(parts), field)) for record, field, parts in values.values()]
 
 
 def _largest_first(rows: pl.DataFrame, field: Field) -> pl.DataFrame:
@@ -93,16 +97,16 @@ def _shown_fields(changes: RecordChanges, rows: pl.DataFrame) -> list[str]:
 def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> list[Section]:
     """The new or the removed rows of each record, with their name and the first fields that are filled."""
     tables = []
-    for each in changes:
-        rows = each.frame.filter(pl.col(ACTION) == action)
-        if not rows.height or each.record.is_kept:
+    for part in changes:
+        rows = part.frame.filter(pl.col(ACTION) == action)
+        if not rows.height or part.record.is_kept:
             continue
-        record = each.record
+        record = part.record
         if action != "new":
             rows = rows.with_columns(
-                pl.col(before(name)).alias(name) for name in each.fields if before(name) in rows.columns
+                pl.col(before(name)).alias(name) for name in part.fields if before(name) in rows.columns
             )
-        names = _shown_fields(each, rows)
+        names = _shown_fields(part, rows)
         fields = [record.fields[name] for name in names]
         body: list[Row] = [
             [

@@ -91,15 +91,15 @@ def _before(changes: Sequence[RecordChanges], reading: Reading) -> Reader:
         if not mine:
             return reading.read(record, fields, among, filled)
         key = list(mine[0].record.key)
-        held = reading.read(record, list(dict.fromkeys([*key, *fields])), among, filled)
+        held_rows = reading.read(record, list(dict.fromkeys([*key, *fields])), among, filled)
         for each in mine:
             new = each.frame.filter(pl.col(ACTION) == "new").select(key)
             changed = each.frame.filter(pl.col(ACTION) == "changed")
             others = [name for name in fields if name in each.fields and name not in key]
             former = changed.select(*key, *(pl.col(before(name)).alias(name) for name in others))
-            held = held.join(new, on=key, how="anti", nulls_equal=True)
-            held = held.update(former, on=key, how="left", include_nulls=True) if others else held
-        return held.select(fields)
+            held_rows = held_rows.join(new, on=key, how="anti", nulls_equal=True)
+            held_rows = held_rows.update(former, on=key, how="left", include_nulls=True) if others else held_rows
+        return held_rows.select(fields)
 
     return read
 
@@ -364,14 +364,14 @@ def _corrected(preview: Preview | None) -> list[Section]:
 
 def repair_rows(rows: Rows) -> list[Row]:
     """Each repair of a sheet: cell, field, before, after, proof."""
-    found: list[Row] = []
+    page_rows: list[Row] = []
     for group in rows.repairs:
         title = rows.record.fields[group.field].title
         for row, former, after, proof in group.cells.iter_rows():
-            found.append(
+            page_rows.append(
                 [rows.table.place(row, group.letter), title, former or "", "(blank)" if after is None else after, proof]
             )
-    return found
+    return page_rows
 
 
 def _remarks(entry: Entry, whole: bool) -> Section:

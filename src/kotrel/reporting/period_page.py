@@ -63,20 +63,20 @@ def _open_of(entry: Entry) -> str:
 
 def _open(workspace: Workspace, entries: Sequence[Entry]) -> list[Row]:
     """What is refused, not answered, damaged, or no longer as it was loaded."""
-    found: list[Row] = []
+    rows: list[Row] = []
     lasting = [each for each in entries if each.kind == "load" and not each.undone_by]
-    for each in reversed(entries):
-        what = _open_of(each)
+    for entry in reversed(entries):
+        what = _open_of(entry)
         if what:
-            found.append([each.name, _what(each), Cell(what, tone="bad" if each.trouble else "warn")])
-    for each in reversed([one for one in lasting if not one.waiting and not one.trouble][-READ_BACK:]):
+            rows.append([entry.name, _what(entry), Cell(what, tone="bad" if entry.trouble else "warn")])
+    for entry in reversed([one for one in lasting if not one.waiting and not one.trouble][-READ_BACK:]):
         try:
-            different = verify_load(workspace.system(), each.number, lambda title: None).differences.height
+            different = verify_load(workspace.system(), entry.number, lambda title: None).differences.height
         except KotrelError:
             continue
         if different:
-            found.append([each.name, _what(each), Cell(f"{count(different, 'value')} changed since", tone="warn")])
-    return found
+            rows.append([entry.name, _what(entry), Cell(f"{count(different, 'value')} changed since", tone="warn")])
+    return rows
 
 
 def _what(entry: Entry) -> str:
@@ -88,21 +88,21 @@ Sums = Mapping[str, Mapping[str, int]]
 
 
 def _by_record(entries: Sequence[Entry]) -> Sums:
-    found: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    counts: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for each in entries:
         for record, numbers in each.counts.items():
             for action in ACTIONS:
-                found[record][action] += numbers.get(action, 0)
-    return found
+                counts[record][action] += numbers.get(action, 0)
+    return counts
 
 
 def _by_person(entries: Sequence[Entry]) -> Sums:
-    found: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    counts: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     for each in entries:
         for numbers in each.counts.values():
             for action in ACTIONS:
-                found[each.who][action] += numbers.get(action, 0)
-    return found
+                counts[each.who][action] += numbers.get(action, 0)
+    return counts
 
 
 def _sums(title: str, head: str, sums: Sums) -> Section:
@@ -119,13 +119,13 @@ def _sums(title: str, head: str, sums: Sums) -> Section:
 
 def _all(entries: Sequence[Entry]) -> Section:
     rows: list[Row] = []
-    for each in reversed(entries):
+    for entry in reversed(entries):
         done = "; ".join(
             f"{record}: {', '.join(f'{number:,} {action}' for action, number in numbers.items() if number and action != 'same')}"
-            for record, numbers in each.counts.items()
+            for record, numbers in entry.counts.items()
         )
-        state = f"taken back by {load_name(each.undone_by)}" if each.undone_by else each.status
-        rows.append([each.name, when(each.at), each.who, _what(each), done, state])
+        state = f"taken back by {load_name(entry.undone_by)}" if entry.undone_by else entry.status
+        rows.append([entry.name, when(entry.at), entry.who, _what(entry), done, state])
     table = PageTable(
         "All of them, the newest first", ["Load", "When", "Who", "What", "Rows", "State"], rows, searched=True
     )

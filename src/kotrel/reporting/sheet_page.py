@@ -102,12 +102,12 @@ def _for_sender(checked: Checked) -> Checked:
 
 def _summary(sheets: Sequence[Checked], supplier: bool) -> Section:
     rows: list[Row] = []
-    for each in sheets:
-        for group in worst_first(each.rows.findings):
+    for checked_sheet in sheets:
+        for group in worst_first(checked_sheet.rows.findings):
             rows.append(
                 [
                     Cell(group.severity, tone=TONES[group.severity]),
-                    _column(each.rows, group, supplier),
+                    _column(checked_sheet.rows, group, supplier),
                     _title(group, supplier),
                     number_cell(group.count),
                 ]
@@ -174,7 +174,7 @@ def _beside(rows: Rows, letter: str | None) -> list[Column]:
 def _for_us(sheets: Sequence[Checked]) -> list[Section]:
     """What was left out, and what was corrected."""
     notes = list(dict.fromkeys(remark for each in sheets for remark in each.remarks))
-    found = [Section("About the sheets", notes=notes)] if notes else []
+    sections = [Section("About the sheets", notes=notes)] if notes else []
     repairs = [row for each in sheets for row in repair_rows(each.rows)]
     if repairs:
         table = PageTable(
@@ -183,14 +183,14 @@ def _for_us(sheets: Sequence[Checked]) -> list[Section]:
             repairs,
             searched=True,
         )
-        found.append(Section("Corrected automatically", tables=[table]))
-    return found
+        sections.append(Section("Corrected automatically", tables=[table]))
+    return sections
 
 
 def _rows_to_correct(sheets: Sequence[Checked], path: Path) -> str:
     """A workbook with the sender's own rows that have errors, and what is wrong with each; its name."""
     out = []
-    for place, each in enumerate(sheets, start=1):
+    for index, each in enumerate(sheets, start=1):
         rows = each.rows
         wrong: dict[int, list[str]] = {}
         for group in worst_first(rows.findings):
@@ -213,6 +213,6 @@ def _rows_to_correct(sheets: Sequence[Checked], path: Path) -> str:
             *(OutColumn(column.heading or column.letter) for column in table.columns),
             OutColumn("What to correct", most=90),
         )
-        out.append(OutSheet((table.sheet or f"Rows {place}")[:31], columns, frame.cast(pl.String), printed=True))
+        out.append(OutSheet((table.sheet or f"Rows {index}")[:31], columns, frame.cast(pl.String), printed=True))
     write_book(OutBook(tuple(out)), path)
     return path.name

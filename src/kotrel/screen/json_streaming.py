@@ -45,15 +45,15 @@ def json_pieces(value: Any) -> Iterator[str]:
         yield "]"
     elif isinstance(value, Mapping) and _streams(value):
         yield "{"
-        for place, (key, each) in enumerate(value.items()):
-            yield f"{', ' if place else ''}{_text(str(key))}: "
-            yield from json_pieces(each)
+        for index, (key, item) in enumerate(value.items()):
+            yield f"{', ' if index else ''}{_text(str(key))}: "
+            yield from json_pieces(item)
         yield "}"
     elif isinstance(value, list) and _streams(value):
         yield "["
-        for place, each in enumerate(value):
-            yield ", " if place else ""
-            yield from json_pieces(each)
+        for index, item in enumerate(value):
+            yield ", " if index else ""
+            yield from json_pieces(item)
         yield "]"
     else:
         yield _text(value)

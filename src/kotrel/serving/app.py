@@ -278,7 +278,7 @@ def _add_loads(app: flask.Flask, service: Service) -> None:
 
     @app.get("/v1/loads/<int(min=1, max=2147483647):number>/rest")
     def rest(number: int) -> Any:
-        found = workspace.system().rest_of(number)
+        rest_parts = workspace.system().rest_of(number)
         return {
             "rest": [
                 {
@@ -290,7 +290,7 @@ def _add_loads(app: flask.Flask, service: Service) -> None:
                     "kinds": each.kinds.rows(),
                     "reasons": reasons,
                 }
-                for file, sheet, each, reasons in found
+                for file, sheet, each, reasons in rest_parts
             ]
         }
 

@@ -184,7 +184,7 @@ def not_so(sent: Sequence[SentPart], plan: Plan) -> list[Refusal]:
         if record.nature == "ledger":
             continue
         names = [name for name in changes.fields if name not in key]
-        there = [
+        differing = [
             each.frame.select(
                 *key,
                 pl.col(ACTION).alias("does"),
@@ -193,9 +193,9 @@ def not_so(sent: Sequence[SentPart], plan: Plan) -> list[Refusal]:
             for each in plan.changes
             if each.record.name == record.name
         ]
-        if not there:
+        if not differing:
             continue
-        planned = pl.concat(there, how="diagonal").unique(key, keep="first")
+        planned = pl.concat(differing, how="diagonal").unique(key, keep="first")
         rows = changes.frame.with_columns(given.alias("given")).filter(~follows & (pl.col(ACTION) != "refused"))
         for row in rows.join(planned, on=key, how="left", nulls_equal=True, maintain_order="left").iter_rows(
             named=True
@@ -277,18 +277,18 @@ def same_rows(first: Sequence[RecordChanges], second: Sequence[RecordChanges]) -
 
 def _by_record(changes: Sequence[RecordChanges]) -> dict[str, pl.DataFrame]:
     frames: dict[str, list[pl.DataFrame]] = {}
-    for each in changes:
-        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+    for part in changes:
+        touched = part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
         if touched.height:
-            timeless = [name for name in each.fields if not (each.record.nature == "ledger" and name == "posted_at")]
+            timeless = [name for name in part.fields if not (part.record.nature == "ledger" and name == "posted_at")]
             columns = [ACTION, *timeless, *(before(name) for name in timeless)]
-            frames.setdefault(each.record.name, []).append(touched.select(columns))
-    found = {}
+            frames.setdefault(part.record.name, []).append(touched.select(columns))
+    frame_of = {}
     for name, mine in frames.items():
         whole = pl.concat(mine, how="diagonal")
         columns = sorted(whole.columns)
-        found[name] = whole.select(columns).sort(columns)
-    return found
+        frame_of[name] = whole.select(columns).sort(columns)
+    return frame_of
 
 
 def _note(writing: Writing, job: str, receipt: Receipt) -> None:

@@ -82,18 +82,18 @@ class Jobs:
             ValueError: the key belongs to another job.
         """
         with self._lock:
-            there = self.all()
-            for each in there:
-                if each["key"] == key and each.get("owner", "") == owner:
-                    if each["header"] != header:
+            known_jobs = self.all()
+            for known in known_jobs:
+                if known["key"] == key and known.get("owner", "") == owner:
+                    if known["header"] != header:
                         raise ValueError("this Idempotency-Key was used for something else")
-                    return each, False
+                    return known, False
             now = time.time()
-            for each in there:
-                if each["status"] == "open" and now - each["received_at"] > OPEN_FOR:
+            for known in known_jobs:
+                if known["status"] == "open" and now - known["received_at"] > OPEN_FOR:
                     # Nobody goes on with it; what it was stays known, and its key stays used.
-                    self._write({**each, **_failed("the job was never sent whole", "")})
-            if sum(each["status"] == "open" and each.get("owner", "") == owner for each in there) >= MOST_OPEN:
+                    self._write({**known, **_failed("the job was never sent whole", "")})
+            if sum(each["status"] == "open" and each.get("owner", "") == owner for each in known_jobs) >= MOST_OPEN:
                 raise ValueError(f"{MOST_OPEN} jobs are open and not sent whole: start them, or wait a day")
             job = f"J{secrets.token_hex(6)}"
             about = {
@@ -143,15 +143,15 @@ class Jobs:
             assert about is not None
             if about["status"] != "open":
                 return about
-            there = self.pieces(job)
+            sent_pieces = self.pieces(job)
             if pieces > MOST_PIECES:
                 raise ValueError(f"a job has at most {MOST_PIECES:,} pieces")
-            if there != list(range(pieces)):
-                missing = next((number for number in range(pieces) if number not in there), None)
+            if sent_pieces != list(range(pieces)):
+                missing = next((number for number in range(pieces) if number not in sent_pieces), None)
                 if missing is None:
-                    raise ValueError(f"{len(there)} pieces came, and {pieces} were announced")
+                    raise ValueError(f"{len(sent_pieces)} pieces came, and {pieces} were announced")
                 raise ValueError(f"piece {missing} of {pieces} is missing")
-            if not there and not about["header"].get("undo"):
+            if not sent_pieces and not about["header"].get("undo"):
                 raise ValueError("the job has no rows")
             self._write({**about, "status": "received", "received_at": time.time()})
             self._queue.put(job)
@@ -188,8 +188,8 @@ class Jobs:
     def _read(self, job: str) -> dict[str, Any] | None:
         path = self._folder / job / "job.json"
         try:
-            found: dict[str, Any] = json.loads(path.read_text("utf-8"))
-            if not {"job", "key", "header", "status", "received_at"} <= set(found):
+            about: dict[str, Any] = json.loads(path.read_text("utf-8"))
+            if not {"job", "key", "header", "status", "received_at"} <= set(about):
                 raise ValueError("members are missing")
         except FileNotFoundError:
             return None
@@ -199,7 +199,7 @@ class Jobs:
                 path.replace(path.with_name("job.json.broken"))
             LOG.error("%s cannot be read: it is put aside as job.json.broken", path)
             return None
-        return found
+        return about
 
     def _write(self, about: dict[str, Any]) -> None:
         with self._lock:

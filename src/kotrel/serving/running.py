@@ -24,17 +24,17 @@ def faults_of(text: str) -> dict[str, float]:
     Raises:
         WrongUse: there is no such fault.
     """
-    found: dict[str, float] = {}
-    for each in filter(None, (part.strip() for part in text.split(","))):
-        name, _, chance = each.partition("=")
+    faults: dict[str, float] = {}
+    for one_fault in filter(None, (part.strip() for part in text.split(","))):
+        name, _, chance = one_fault.partition("=")
         try:
-            found[name] = float(chance or 0.1)
+            faults[name] = float(chance or 0.1)
         except ValueError:
-            found[name] = -1
-        if name not in FAULTS or not 0 <= found[name] <= 1:
+            faults[name] = -1
+        if name not in FAULTS or not 0 <= faults[name] <= 1:
             said = "; ".join(f"{fault}: {what}" for fault, what in FAULTS.items())
-            raise WrongUse(f"“{each}” is no fault", f"They look like drop=0.1. {said}", "wrong-command-line")
-    return found
+            raise WrongUse(f"“{one_fault}” is no fault", f"They look like drop=0.1. {said}", "wrong-command-line")
+    return faults
 
 
 def serve(

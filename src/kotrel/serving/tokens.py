@@ -96,14 +96,14 @@ def read_tokens(path: Path) -> dict[str, Holder]:
         data = tomli.loads(path.read_text("utf-8"))
     except (OSError, UnicodeDecodeError, tomli.TOMLDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
-    found = {}
+    holders = {}
     for name, about in data.items():
         told = about if isinstance(about, dict) else {}
         rights, fingerprint = told.get("rights"), told.get("fingerprint")
         if not isinstance(rights, list) or not set(map(str, rights)) <= EVERYTHING or not isinstance(fingerprint, str):
             raise WrongUse(f"{path}: “{name}” needs rights ({', '.join(RIGHTS)}) and a fingerprint", "", "wrong-tokens")
-        found[fingerprint] = Holder(name, frozenset(map(str, rights)))
-    return found
+        holders[fingerprint] = Holder(name, frozenset(map(str, rights)))
+    return holders
 
 
 def add_token(folder: Path, name: str, rights: Sequence[str]) -> str:

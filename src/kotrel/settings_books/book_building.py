@@ -82,15 +82,15 @@ def heading_of(key: str) -> str:
 
 
 def _columns(section: Section, main: Sequence[str], used: set[str]) -> list[BookColumn]:
-    found = []
+    columns = []
     for key in sorted(section, key=lambda key: main.index(key) if key in main else len(main)):
         setting = section[key]
         if _is_cell(setting):
             width = 40 if key in _WIDE else 28 if key == "name" else 16
-            found.append(
+            columns.append(
                 BookColumn(key, heading_of(key), setting, _choices(setting, key), key in main or key in used, width)
             )
-    return found
+    return columns
 
 
 def _is_cell(setting: Setting) -> bool:

@@ -30,12 +30,12 @@ def applied(changes: Sequence[Change], files: Mapping[str, str]) -> dict[str, st
     for file in dict.fromkeys(each.file for each in changes):
         text = TomlText(files[file])
         mine = [each for each in changes if each.file == file]
-        for each in (one for one in mine if not one.late):
-            each.apply(text)
+        for change in (one for one in mine if not one.late):
+            change.apply(text)
         renamed = [each for each in mine if each.is_new_name]
         _rename_all(text, renamed)
-        for each in (one for one in mine if one.late and one not in renamed):
-            each.apply(text)
+        for change in (one for one in mine if one.late and one not in renamed):
+            change.apply(text)
         done[file] = text.text()
     return done
 
@@ -88,15 +88,15 @@ def _blamed(error: WrongUse, changes: Sequence[Change], files: Mapping[str, str]
     """The change that an error in a line of a file comes from."""
     import re
 
-    found = re.search(r"line ([0-9]+)", error.message)
-    if found is None:
+    match = re.search(r"line ([0-9]+)", error.message)
+    if match is None:
         named = (change for change in changes if change.after and change.after in error.message)
         return next(named, changes[0] if len(changes) == 1 else None)
     said_of = error.message.partition(",")[0]
     rated: list[tuple[int, Change]] = []
     for file, text in files.items():
         if file.rpartition("/")[2] in said_of:
-            where = TomlText(text).path_at(int(found[1]))
+            where = TomlText(text).path_at(int(match[1]))
             rated += [(_shared(each.path_after, where), each) for each in changes if each.file == file]
     shared, best = max(rated, key=lambda each: each[0], default=(0, None))
     return best if shared or len(changes) == 1 else None

@@ -105,14 +105,14 @@ def read_settings_book(path: FilePath) -> EditedBook:
         raise WrongUse(f"{path} is not an .xlsx workbook", "Save it as .xlsx, as it was.", "not-a-workbook") from None
     origin = _origin(book, path)
     sheets: dict[str, EditedSheet] = {}
-    for each in origin["sheets"]:
-        if each["title"] not in book.sheetnames:
+    for sheet_origin in origin["sheets"]:
+        if sheet_origin["title"] not in book.sheetnames:
             raise WrongUse(
-                f"{path} has no sheet “{each['title']}” any more",
+                f"{path} has no sheet “{sheet_origin['title']}” any more",
                 "Make the workbook again: its sheets keep their names.",
                 "sheet-missing",
             )
-        sheets[each["title"]] = _sheet(book[each["title"]], each, path)
+        sheets[sheet_origin["title"]] = _sheet(book[sheet_origin["title"]], sheet_origin, path)
     return EditedBook(origin["what"], origin["name"], origin["files"], sheets)
 
 

@@ -106,14 +106,14 @@ def _write_guide(page: Any, book: SettingsBook, looks: Mapping[str, Any], comman
         f"Save this workbook, then: {command}",
         "Kotrel shows what would change in the settings, and asks, before anything is written.",
     ]
-    for place, line in enumerate(lines, start=1):
-        page.write_number(place + 2, 0, place)
-        page.write_string(place + 2, 1, line, looks["line"])
+    for index, line in enumerate(lines, start=1):
+        page.write_number(index + 2, 0, index)
+        page.write_string(index + 2, 1, line, looks["line"])
     if book.left:
         at = len(lines) + 4
         page.write_string(at, 0, "What no cell can show stays as it is in the file:", looks["bold"])
-        for place, words in enumerate(book.left, start=1):
-            page.write_string(at + place, 1, words, looks["line"])
+        for index, words in enumerate(book.left, start=1):
+            page.write_string(at + index, 1, words, looks["line"])
 
 
 def _write_lists(out: Any, book: SettingsBook, looks: Mapping[str, Any]) -> dict[str, str]:
@@ -130,9 +130,9 @@ def _write_lists(out: Any, book: SettingsBook, looks: Mapping[str, Any]) -> dict
             continue
         page.write_string(0, at, name.capitalize(), looks["main"])
         page.write_string(0, at + 1, "what it is", looks["more"])
-        for place, (word, what) in enumerate(lines, start=1):
-            page.write_string(place, at, word)
-            page.write_string(place, at + 1, what)
+        for index, (word, what) in enumerate(lines, start=1):
+            page.write_string(index, at, word)
+            page.write_string(index, at + 1, what)
         page.set_column(at, at, 26)
         page.set_column(at + 1, at + 1, 40)
         letter = xl_col_to_name(at)
@@ -151,22 +151,22 @@ def _write_sheet(page: Any, sheet: BookSheet, ranges: Mapping[str, str], looks: 
     page.write_string(HEADING_ROW, 0, "row", looks["more"])
     last = HEADING_ROW + len(sheet.rows) + (0 if sheet.kind == "settings" else SPARE)
     seen = [place for place, column in enumerate(sheet.columns) if column.main]
-    for place, column in enumerate(sheet.columns, start=1):
+    for index, column in enumerate(sheet.columns, start=1):
         look = "must" if column.key in (NAME, RECORD, VALUE, WORD, WHERE) else "main" if column.main else "more"
-        page.write_string(HEADING_ROW, place, column.heading, looks[look])
+        page.write_string(HEADING_ROW, index, column.heading, looks[look])
         if column.setting is not None:
-            page.write_comment(HEADING_ROW, place, _note(column.setting), {"x_scale": 2, "y_scale": 1.2})
+            page.write_comment(HEADING_ROW, index, _note(column.setting), {"x_scale": 2, "y_scale": 1.2})
         body = looks["shown"] if column.key in SHOWN else looks["cell"]
         how = {} if column.main else {"level": 1, "hidden": True}
-        page.set_column(place, place, column.width, None, how)
-        _drop_down(page, place, HEADING_ROW + 1, last, column, ranges)
+        page.set_column(index, index, column.width, None, how)
+        _drop_down(page, index, HEADING_ROW + 1, last, column, ranges)
         for line in range(HEADING_ROW + 1, last + 1):
-            page.write_blank(line, place, None, body)
+            page.write_blank(line, index, None, body)
     if len(seen) < len(sheet.columns):
         page.set_column(len(sheet.columns) + 1, len(sheet.columns) + 1, 12, None, {"collapsed": True})
         page.write_string(0, max(seen) + 2 if seen else 1, "")
-    for place, row in enumerate(sheet.rows, start=1):
-        _write_row(page, HEADING_ROW + place, place, row, sheet, looks)
+    for index, row in enumerate(sheet.rows, start=1):
+        _write_row(page, HEADING_ROW + index, index, row, sheet, looks)
     page.set_selection(HEADING_ROW + 1, 1, HEADING_ROW + 1, 1)
     page.freeze_panes(HEADING_ROW + 1, 2 if len(sheet.columns) > 1 else 1)
 
@@ -174,20 +174,20 @@ def _write_sheet(page: Any, sheet: BookSheet, ranges: Mapping[str, str], looks: 
 def _write_row(page: Any, line: int, number: int, row: BookRow, sheet: BookSheet, looks: Mapping[str, Any]) -> None:
     page.write_string(line, 0, str(number))
     page.set_row(line, _LINE * max(_lines(row.texts.get(each.key, ""), each.width) for each in sheet.columns))
-    for place, column in enumerate(sheet.columns, start=1):
+    for index, column in enumerate(sheet.columns, start=1):
         text = row.texts.get(column.key, "")
         fixed = column.key in SHOWN or text == AS_IT_IS
         look = looks["shown"] if fixed else looks["doubt"] if row.doubt else looks["cell"]
         if text:
-            page.write_string(line, place, text, look)
+            page.write_string(line, index, text, look)
         else:
-            page.write_blank(line, place, None, look)
+            page.write_blank(line, index, None, look)
         if row.setting is not None and column.key == VALUE and (words := choices_of(row.setting)):
             page.data_validation(
-                line, place, line, place, {"validate": "list", "source": words, "error_type": "warning"}
+                line, index, line, index, {"validate": "list", "source": words, "error_type": "warning"}
             )
         if row.doubt and column.key == NAME:
-            page.write_comment(line, place, f"Look at this first: {row.doubt}.", {"x_scale": 2})
+            page.write_comment(line, index, f"Look at this first: {row.doubt}.", {"x_scale": 2})
 
 
 def _lines(text: str, width: int) -> int:
@@ -200,16 +200,16 @@ def _note(setting: Setting) -> str:
     return f"{setting.meaning}\n{kind[0].upper()}{kind[1:]}, such as: {setting.example.partition(' = ')[2] or setting.example}"
 
 
-def _drop_down(page: Any, place: int, first: int, last: int, column: BookColumn, ranges: Mapping[str, str]) -> None:
+def _drop_down(page: Any, index: int, first: int, last: int, column: BookColumn, ranges: Mapping[str, str]) -> None:
     source: str | Sequence[str] | None = ranges.get(column.choices)
     if source is None and "/" in column.choices and len(column.choices) < _LONGEST_LIST:
         source = column.choices.split("/")
     if source is not None and last >= first:
         page.data_validation(
             first,
-            place,
+            index,
             last,
-            place,
+            index,
             {
                 "validate": "list",
                 "source": source,

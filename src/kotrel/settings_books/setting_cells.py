@@ -131,21 +131,21 @@ def _day(text: str) -> date:
 
 
 def _table(lines: Sequence[str], was: Any) -> dict[str, Any]:
-    held = was if isinstance(was, dict) else {}
-    numbers = bool(held) and all(isinstance(each, int) and not isinstance(each, bool) for each in held.values())
-    found: dict[str, Any] = {}
+    former = was if isinstance(was, dict) else {}
+    numbers = bool(former) and all(isinstance(each, int) and not isinstance(each, bool) for each in former.values())
+    table: dict[str, Any] = {}
     for line in lines:
         key, sign, meant = line.partition(" = ")
         if not sign or not key.strip():
             raise ValueError(f"write a line for each, such as “word = meaning”; “{line[:40]}” has no “ = ”")
         key, meant = key.strip(), meant.strip()
-        if key in found:
+        if key in table:
             raise ValueError(f"“{key}” is there twice")
-        if key in held and cell_text(held[key]) == meant:
-            found[key] = held[key]
+        if key in former and cell_text(former[key]) == meant:
+            table[key] = former[key]
         else:
-            found[key] = int(meant) if numbers and re.fullmatch(r"-?[0-9]{1,15}", meant) else meant
-    return found
+            table[key] = int(meant) if numbers and re.fullmatch(r"-?[0-9]{1,15}", meant) else meant
+    return table
 
 
 def _pairs(lines: Sequence[str], was: Any) -> list[Any]:

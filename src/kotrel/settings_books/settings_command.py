@@ -80,24 +80,24 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     raise WrongUse(f"there are no settings “{args.what}”", hint, "no-such-settings")
 
 
-def _list(found: list[SettingsFile], screen: Screen) -> int:
+def _list(files: list[SettingsFile], screen: Screen) -> int:
     if screen.as_json:
-        screen.json({"settings": list(map(_file_json, found))})
+        screen.json({"settings": list(map(_file_json, files))})
     else:
-        _show_list(found, screen)
-    return int(any(each.trouble for each in found))
+        _show_list(files, screen)
+    return int(any(each.trouble for each in files))
 
 
-def _file_json(each: SettingsFile) -> dict[str, Any]:
+def _file_json(file: SettingsFile) -> dict[str, Any]:
     return {
-        "what": each.what,
-        "name": each.name,
-        "file": each.file,
-        "about": each.about,
-        "ok": not each.trouble,
-        "problem": each.trouble or None,
-        "used": each.used.at if each.used else None,
-        "used_for": each.used.file if each.used else None,
+        "what": file.what,
+        "name": file.name,
+        "file": file.file,
+        "about": file.about,
+        "ok": not file.trouble,
+        "problem": file.trouble or None,
+        "used": file.used.at if file.used else None,
+        "used_for": file.used.file if file.used else None,
     }
 
 
@@ -107,16 +107,16 @@ def _last_used(each: SettingsFile) -> str:
     return each.used.at[:10] if each.what == "prices" else f"{each.used.at[:10]}, {Path(each.used.file).name}"
 
 
-def _show_list(found: list[SettingsFile], screen: Screen) -> None:
+def _show_list(files: list[SettingsFile], screen: Screen) -> None:
     table = listing(("settings", "file", "what it is for", "last used"))
-    for each in found:
-        table.add_row(Text(each.words, style="bold"), each.file, each.about, Text(_last_used(each), style="dim"))
+    for file in files:
+        table.add_row(Text(file.words, style="bold"), file.file, file.about, Text(_last_used(file), style="dim"))
     screen.show(table)
-    for each in found:
-        if each.trouble:
-            screen.show(Text(f"{each.file} is wrong: {each.trouble}", style="bold red"))
+    for file in files:
+        if file.trouble:
+            screen.show(Text(f"{file.file} is wrong: {file.trouble}", style="bold red"))
     screen.show("")
-    first = next((each for each in found if each.what in FOLDERS), found[0])
+    first = next((each for each in files if each.what in FOLDERS), files[0])
     screen.show(f"Next: {screen.program} settings {first.words}    writes it as a workbook, to be read and changed")
     screen.show(f"      {screen.program} settings spellings    all other spellings that were ever learned")
 

@@ -99,14 +99,14 @@ class SettingsFile(Struct, frozen=True):
 def settings_files(place: SettingPlace) -> list[SettingsFile]:
     """All settings files of a workspace."""
     used = last_used(place.hidden)
-    found = [
+    files = [
         _about(place, "workspace", "", FILE, used),
         _about(place, "system", "", _description_file(place), used),
     ]
     for what, folder in FOLDERS.items():
         for path in sorted((place.folder / folder).glob("*.toml")):
-            found.append(_about(place, what, path.stem, f"{folder}/{path.name}", used))
-    return found
+            files.append(_about(place, what, path.stem, f"{folder}/{path.name}", used))
+    return files
 
 
 def _about(place: SettingPlace, what: str, name: str, file: str, used: Mapping[str, Used]) -> SettingsFile:
@@ -202,14 +202,14 @@ def _records_of(place: SettingPlace) -> dict[str, Record]:
 def _named_file(place: SettingPlace, what: str, name: str) -> str:
     folder = FOLDERS[what]
     if not name:
-        there = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
+        names = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
         raise WrongUse(
-            f"say which {what}", those_there(what if what == "prices" else f"{what}s", there, ""), "wrong-command-line"
+            f"say which {what}", those_there(what if what == "prices" else f"{what}s", names, ""), "wrong-command-line"
         )
     file = f"{folder}/{name.removesuffix('.toml')}.toml"
     if not (place.folder / file).is_file():
-        there = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
-        hint = did_you_mean(name, there, "kotrel settings lists what there is.")
+        names = sorted(path.stem for path in (place.folder / folder).glob("*.toml"))
+        hint = did_you_mean(name, names, "kotrel settings lists what there is.")
         raise WrongUse(f"there is no {file}", hint, "no-such-settings")
     return file
 
@@ -223,12 +223,12 @@ def _columns_of(last: Used | None, heading_row: object, sheet: object) -> Sequen
         table = find_table(grids[0], heading_row if isinstance(heading_row, int) else None)
     except (KotrelError, IndexError):
         return []
-    found = []
+    columns = []
     for column in table.columns:
         if column.heading:
             values = table.cells[column.letter].drop_nulls().unique(maintain_order=True).head(SOME_VALUES)
-            found.append((column.heading, [" ".join(each.split())[:24] for each in values]))
-    return found
+            columns.append((column.heading, [" ".join(each.split())[:24] for each in values]))
+    return columns
 
 
 def _price_lists(place: SettingPlace) -> list[tuple[str, str]] | None:

@@ -33,16 +33,16 @@ def edits_of(edited: EditedBook, book: SettingsBook) -> Edits:
     Args:
         book: what a workbook made now would hold.
     """
-    found = Edits()
+    edits = Edits()
     for sheet in book.sheets:
         mine = edited.sheets.get(sheet.title)
         if mine is None:
             continue
-        reading = _Sheet(sheet, mine, book, found)
+        reading = _Sheet(sheet, mine, book, edits)
         {"settings": reading.settings, "tables": reading.tables, "list": reading.listed, "words": reading.words}[
             sheet.kind
         ]()
-    return found
+    return edits
 
 
 class _Sheet:
@@ -377,14 +377,14 @@ class _Sheet:
             if row.origin is not None and not word and not text:
                 self._remove(row.origin, row.row)
                 continue
-            place = self._place_of(row, tables)
-            if place is None:
+            cell = self._place_of(row, tables)
+            if cell is None:
                 said = "choose one of the places that drop down, or write kotrel.toml: and a record, such as kotrel.toml: unit"
                 self.problem(row.row, WHERE, row.texts.get(WHERE, ""), said)
             elif not word or not text:
                 self.problem(row.row, VALUE if word else WORD, "", "write both the word and what it means")
             else:
-                self._one_word(row, (place[0], (*place[1], word)), text, taken)
+                self._one_word(row, (cell[0], (*cell[1], word)), text, taken)
         for gone in self.edited.gone:
             self._remove(gone, 1)
 

@@ -160,23 +160,23 @@ def _create(
     habits: WorkspaceHabits,
 ) -> Made:
     """The same, once it is clear that there is none."""
-    own = url is None
+    in_file = url is None
     address, had_password = without_password(url or "sqlite:practice.db")
     _make_folders(folder)
     remarks = ["the password is not stored: set KOTREL_PASSWORD"] if had_password else []
     practice_is = "none"
     description = _EMPTY_DESCRIPTION
     # A file name on the command line is relative to the current folder, not to the workspace.
-    if address.startswith("sqlite:") and not own:
+    if address.startswith("sqlite:") and not in_file:
         path = Path(address.removeprefix("sqlite:"))
         address = f"sqlite:{path.resolve().as_posix()}"
     if address.startswith("folder:"):
         return _for_till(folder, address, habits) if practice else _for_files(folder, address, drafted, habits)
     if address.startswith(("http://", "https://")):
         return _for_service(folder, address, habits)
-    database = database_at(address if own or not had_password else str(url), folder, create=own or practice)()
+    database = database_at(address if in_file or not had_password else str(url), folder, create=in_file or practice)()
     with closing(database):
-        if own or practice:
+        if in_file or practice:
             _, made = set_up(database)
             practice_is = "made" if made else "already there, used as it is"
             description = description_text()
@@ -236,9 +236,9 @@ def _for_till(folder: Path, address: str, habits: WorkspaceHabits) -> Made:
     from kotrel.practice.till import STATE
 
     till = Path(address.removeprefix("folder:")).resolve()
-    there = (till / STATE).is_file()
+    is_set_up = (till / STATE).is_file()
     try:
-        if not there:
+        if not is_set_up:
             make_till(till)
     except OSError as error:
         raise OutOfReach(
@@ -254,7 +254,7 @@ def _for_till(folder: Path, address: str, habits: WorkspaceHabits) -> Made:
     )
     _write(folder / FILE, f"{_settings(address, habits)}\n[folder]\n{places}")
     remark = f"the till reads its files while this runs: kotrel practice till {till}"
-    return Made(folder, shown_address(address), "already there, used as it is" if there else "made", (remark,))
+    return Made(folder, shown_address(address), "already there, used as it is" if is_set_up else "made", (remark,))
 
 
 def _for_files(folder: Path, address: str, drafted: str | None, habits: WorkspaceHabits) -> Made:

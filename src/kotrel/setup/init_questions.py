@@ -156,9 +156,9 @@ def _folder(screen: Screen, named: Path | None) -> Path:
 
 def _habits(screen: Screen) -> WorkspaceHabits:
     """How the sheets are written, with this computer's own way as the proposal."""
-    own = habits_of_this_computer()
+    computer_habits = habits_of_this_computer()
     marks = {"1": ".", "2": ",", "3": "auto", ".": ".", ",": ",", "point": ".", "comma": ",", "both": "auto"}
-    proposed = {".": "1", ",": "2", "auto": "3"}[own.decimal_mark]
+    proposed = {".": "1", ",": "2", "auto": "3"}[computer_habits.decimal_mark]
     mark = _ask(
         screen,
         f"3/3  How are numbers written in your sheets? Enter for {proposed}\n1  1,234.50\n2  1.234,50\n3  both occur: each column shows which",
@@ -166,7 +166,7 @@ def _habits(screen: Screen) -> WorkspaceHabits:
         "answer 1, 2 or 3",
     )
     orders = {"1": "day", "2": "month", "3": "auto", "day": "day", "month": "month", "both": "auto"}
-    first = {"day": "1", "month": "2", "auto": "3"}[own.dates]
+    first = {"day": "1", "month": "2", "auto": "3"}[computer_habits.dates]
     dates = _ask(
         screen,
         f"     And 3/4/2026? Enter for {first}\n1  3 April: the day first\n2  March 4: the month first\n3  both occur: each column shows which",
@@ -175,8 +175,12 @@ def _habits(screen: Screen) -> WorkspaceHabits:
     )
     currency = _ask(
         screen,
-        f"     In which currency are your prices? Enter for {own.currency}",
-        lambda said: (said or own.currency).upper() if re.fullmatch(r"[A-Za-z]{3}", said or own.currency) else None,
+        f"     In which currency are your prices? Enter for {computer_habits.currency}",
+        lambda said: (
+            (said or computer_habits.currency).upper()
+            if re.fullmatch(r"[A-Za-z]{3}", said or computer_habits.currency)
+            else None
+        ),
         "type a currency as three letters, such as EUR, GBP or SEK",
     )
     return WorkspaceHabits(mark, dates, currency)

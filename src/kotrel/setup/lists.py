@@ -25,15 +25,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     del parser  # it has no arguments of its own
 
 
-def _remarks(each: GivenOut) -> str:
+def _remarks(given_out: GivenOut) -> str:
     parts = [
-        f"{count(each.lost, 'row')} without a key or with one twice" if each.lost else "",
-        f"{count(each.unread, 'cell')} could not be read" if each.unread else "",
-        each.remark,
-        f"{count(each.damaged, 'row')} could not be read" if each.damaged else "",
-        f"{count(len(each.left_out), 'column')} left out: {', '.join(each.left_out[:5])}" if each.left_out else "",
+        f"{count(given_out.lost, 'row')} without a key or with one twice" if given_out.lost else "",
+        f"{count(given_out.unread, 'cell')} could not be read" if given_out.unread else "",
+        given_out.remark,
+        f"{count(given_out.damaged, 'row')} could not be read" if given_out.damaged else "",
+        f"{count(len(given_out.left_out), 'column')} left out: {', '.join(given_out.left_out[:5])}"
+        if given_out.left_out
+        else "",
     ]
-    return each.trouble or "; ".join(filter(None, parts))
+    return given_out.trouble or "; ".join(filter(None, parts))
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
@@ -58,15 +60,15 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show("The program has exported nothing yet: its folder has no lists.")
         return 0
     table = listing(("file", "record", "rows", "exported", "age", ""), right=("rows", "age"))
-    for each, age in zip(lists, ages, strict=True):
+    for given_out, age in zip(lists, ages, strict=True):
         old = age >= workspace.files_only.old_after_days
         table.add_row(
-            Text(each.file),
-            Text(each.record or "(not used)"),
-            f"{each.rows:,}",
-            each.at[:16],
+            Text(given_out.file),
+            Text(given_out.record or "(not used)"),
+            f"{given_out.rows:,}",
+            given_out.at[:16],
             Text(count(age, "day"), style="bold yellow" if old else ""),
-            Text(_remarks(each), style="bold red" if each.trouble else "yellow"),
+            Text(_remarks(given_out), style="bold red" if given_out.trouble else "yellow"),
         )
     screen.show(table)
     missing = [name for name in workspace.description.records if name not in {each.record for each in lists}]

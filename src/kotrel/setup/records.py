@@ -21,10 +21,10 @@ def show_records(screen: Screen, description: Description) -> None:
     """Record types in load order."""
     screen.show(Text(description.title, style="bold").append(" accepts these records, in load order:", style=""))
     table = listing(("", "record", "title", "key", "fields", "refers to"), right=("", "fields"))
-    for place, record in enumerate(description.in_load_order(), start=1):
+    for index, record in enumerate(description.in_load_order(), start=1):
         targets = list(dict.fromkeys(str(field.to) for field in record.references))
         table.add_row(
-            str(place),
+            str(index),
             Text(record.name, style="bold"),
             record.title,
             ", ".join(record.key),

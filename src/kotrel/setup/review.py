@@ -58,15 +58,15 @@ def show_review(screen: Screen, reviewed: Reviewed, every: bool) -> None:
     table.add_column("fields", justify="right")
     table.add_column("sure", justify="right")
     table.add_column("check first", overflow="fold")
-    for each in reviewed.records:
-        points = each.points if every else each.points[:POINTS_SHOWN]
-        more = len(each.points) - len(points)
+    for record_review in reviewed.records:
+        points = record_review.points if every else record_review.points[:POINTS_SHOWN]
+        more = len(record_review.points) - len(points)
         words = "\n".join([*points, *([f"… {more:,} more (--all lists them)"] if more else [])])
-        style = "green" if each.understood == 100 else "yellow" if each.understood >= 80 else "red"
+        style = "green" if record_review.understood == 100 else "yellow" if record_review.understood >= 80 else "red"
         table.add_row(
-            Text(each.record, style="bold"),
-            str(each.fields),
-            Text(f"{each.understood} %", style=style),
+            Text(record_review.record, style="bold"),
+            str(record_review.fields),
+            Text(f"{record_review.understood} %", style=style),
             Text(words or "nothing"),
         )
     screen.show(table)

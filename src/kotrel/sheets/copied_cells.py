@@ -25,7 +25,7 @@ class CellsAgain:
         self._looks: dict[tuple[str, str], Any] = {}
 
     def write(
-        self, sheet: Any, row: int, place: int, value: str | None, kind: str, colour: str = "", from_text: bool = False
+        self, sheet: Any, row: int, index: int, value: str | None, kind: str, colour: str = "", from_text: bool = False
     ) -> None:
         """Writes one cell; a number stays one, as it is shown, also where it has lost digits: as a text it would pass
         for right.
@@ -33,7 +33,7 @@ class CellsAgain:
         A formula that no program has calculated becomes an error, for the same reason.
 
         Args:
-            row, place: counted from 0.
+            row, index: counted from 0.
             colour: of its ground, such as ``#FFC7CE``.
             from_text: it comes from a text file, where a sign before it may keep it from becoming a formula; in a
                 workbook, none does.
@@ -42,15 +42,15 @@ class CellsAgain:
         if plain == "uncalculated" or value is None:
             value, plain = (NOT_CALCULATED if plain == "uncalculated" else ""), "text"
         if plain == "number" and (number := _number(value)) is not None:
-            sheet.write_number(row, place, number, self.look(code, colour))
+            sheet.write_number(row, index, number, self.look(code, colour))
         elif plain == "date" and (known := day_in_sheets(value)) is not None:
-            sheet.write_datetime(row, place, known, self.look("yyyy-mm-dd", colour))
+            sheet.write_datetime(row, index, known, self.look("yyyy-mm-dd", colour))
         elif plain == "yes_no":
-            sheet.write_boolean(row, place, value.casefold() in ("true", "yes", "1"), self.look("", colour))
+            sheet.write_boolean(row, index, value.casefold() in ("true", "yes", "1"), self.look("", colour))
         else:
             if from_text and self._guarded.match(value):
                 value = value[1:]
-            sheet.write_string(row, place, writable(value), self.look("@", colour))
+            sheet.write_string(row, index, writable(value), self.look("@", colour))
 
     def look(self, code: str, colour: str = "") -> Any:
         """A format of the workbook with this number format and ground, or None where it is neither."""

@@ -112,12 +112,12 @@ def _rows_of_table(table: Any) -> list[list[Cell]]:
     taken: dict[tuple[int, int], bool] = {}
     for number, line in enumerate(table.iter("tr")):
         cells: list[Cell] = []
-        for each in line.iterchildren("td", "th"):
+        for cell in line.iterchildren("td", "th"):
             while (number, len(cells)) in taken:
                 cells.append(("", "text"))
-            wide, high = (_span(each.get(name)) for name in ("colspan", "rowspan"))
+            wide, high = (_span(cell.get(name)) for name in ("colspan", "rowspan"))
             place = len(cells)
-            cells.append(_cell_of_page(each))
+            cells.append(_cell_of_page(cell))
             cells += [("", "text")] * (wide - 1)
             taken |= {(number + down, place + right): True for down in range(1, high) for right in range(wide)}
         rows.append(cells)

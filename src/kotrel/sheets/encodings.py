@@ -119,11 +119,11 @@ def _page_of(sample: bytes) -> str:
 def _oddness(text: str) -> int:
     """How many special characters are where no letter would be: a capital or a symbol inside a word."""
     odd = 0
-    for place, letter in enumerate(text):
+    for index, letter in enumerate(text):
         if letter < "\x80":
             continue
-        before = text[place - 1] if place else " "
-        after = text[place + 1] if place + 1 < len(text) else " "
+        before = text[index - 1] if index else " "
+        after = text[index + 1] if index + 1 < len(text) else " "
         if letter.isalpha():
             odd += letter.isupper() and before.islower()
         else:
@@ -139,13 +139,13 @@ def _examples(text: str) -> str:
     """A few words that show whether the page is right, each with a character that those before it have not."""
     shown: list[str] = []
     known: set[str] = set()
-    for found in _WORD.finditer(text):
-        if found[0].isascii() or len(found[0]) > _LONG_WORD:
+    for word in _WORD.finditer(text):
+        if word[0].isascii() or len(word[0]) > _LONG_WORD:
             continue
-        special = {letter for letter in found[0] if letter > "\x7f"} - known
+        special = {letter for letter in word[0] if letter > "\x7f"} - known
         if special:
             known |= special
-            shown.append(f"“{found[0]}”")
+            shown.append(f"“{word[0]}”")
         if len(shown) == _SHOWN:
             break
     return f" ({', '.join(shown)})" if shown else ""

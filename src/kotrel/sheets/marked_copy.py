@@ -86,7 +86,7 @@ def _mark_sheet(sheet: Any, marked: MarkedSheet) -> None:
     sheet.column_dimensions[letter_of(place - 1)].width = 60
 
 
-def _take_old_marks_away(sheet: Any, place: int) -> None:
+def _take_old_marks_away(sheet: Any, column: int) -> None:
     """Removes the marks of an earlier check: the column, and comments and colours in cells."""
     from openpyxl.styles import PatternFill
 
@@ -96,6 +96,6 @@ def _take_old_marks_away(sheet: Any, place: int) -> None:
                 cell.comment = None
                 cell.fill = PatternFill()
     for row in range(1, sheet.max_row + 1):
-        cell = sheet.cell(row, place)
+        cell = sheet.cell(row, column)
         if cell.value is not None:
             cell.value, cell.fill = None, PatternFill()

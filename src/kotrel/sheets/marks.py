@@ -62,14 +62,14 @@ def marks_of(rows: Rows) -> list[Mark]:
 def row_texts(marks: Sequence[Mark], rows: Rows) -> dict[int, tuple[Severity, str]]:
     """Row → its worst severity and all its findings as one text."""
     headings = {column.letter: column.heading for column in rows.table.columns}
-    found: dict[int, tuple[Severity, list[str]]] = {}
+    text_of: dict[int, tuple[Severity, list[str]]] = {}
     for each in marks:
         entry = f"{headings.get(each.letter or '', '')}: {each.text}" if headings.get(each.letter or "") else each.text
-        severity, texts = found.setdefault(each.row, (each.severity, []))
+        severity, texts = text_of.setdefault(each.row, (each.severity, []))
         if SEVERITIES.index(each.severity) < SEVERITIES.index(severity):
-            found[each.row] = (each.severity, texts)
+            text_of[each.row] = (each.severity, texts)
         texts.append(entry)
-    return {row: (severity, "; ".join(texts)) for row, (severity, texts) in found.items()}
+    return {row: (severity, "; ".join(texts)) for row, (severity, texts) in text_of.items()}
 
 
 def in_quotes(sheet: str) -> str:
@@ -92,12 +92,12 @@ def summary_lines(sheets: Sequence[MarkedSheet]) -> Iterator[tuple[list[Any], st
     yield ["cell", "column", "problem", "value"], None
     titles = {(each.name, column.letter): column.heading for each in sheets for column in each.rows.table.columns}
     stands = {key: value for each in sheets for key, value in _values_of(each)}
-    for each, mark in sorted(every, key=lambda one: SEVERITIES.index(one[1].severity)):
+    for label, mark in sorted(every, key=lambda one: SEVERITIES.index(one[1].severity)):
         at = f"{mark.letter or 'A'}{max(mark.row, 1)}"
-        shown = at if len(sheets) == 1 else f"{each.name}!{at}"
-        place = (each.name, mark.letter or "")
-        value = stands.get((each.name, mark.row, mark.letter or ""), "")
-        yield [shown, titles.get(place, ""), f"{mark.severity}: {mark.text}", value], f"{in_quotes(each.name)}!{at}"
+        shown = at if len(sheets) == 1 else f"{label.name}!{at}"
+        place = (label.name, mark.letter or "")
+        value = stands.get((label.name, mark.row, mark.letter or ""), "")
+        yield [shown, titles.get(place, ""), f"{mark.severity}: {mark.text}", value], f"{in_quotes(label.name)}!{at}"
 
 
 def _values_of(sheet: MarkedSheet) -> Iterator[tuple[tuple[str, int, str], Any]]:

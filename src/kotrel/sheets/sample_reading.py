@@ -59,9 +59,9 @@ def _text_cell(text: str) -> SampleCell:
 
 def _text(path: Path, encoding: str | None) -> Sample:
     raw = path.read_bytes()
-    found = encoding or encoding_of(raw)
-    seen = {"separator", "line_end"} | (set() if found == "ascii" and encoding is None else {"encoding"})
-    text, found = _decoded(raw, "utf-8" if found == "ascii" else found, path)
+    text_encoding = encoding or encoding_of(raw)
+    seen = {"separator", "line_end"} | (set() if text_encoding == "ascii" and encoding is None else {"encoding"})
+    text, text_encoding = _decoded(raw, "utf-8" if text_encoding == "ascii" else text_encoding, path)
     end = next((each for each in ("\r\n", "\n", "\r") if each in text), "\r\n")
     separator = separator_of(re.sub("\r(?!\n)", "\n", text[:200_000]))
     quoted = '"' in text
@@ -75,7 +75,7 @@ def _text(path: Path, encoding: str | None) -> Sample:
         path,
         "text",
         tuple(_line(list(map(_text_cell, row)), width) for row in rows),
-        encoding=found,
+        encoding=text_encoding,
         separator=separator,
         line_end=end,
         quotes=quotes,

@@ -71,23 +71,23 @@ def _write_xlsx(book: OutBook, path: Path) -> None:
     for name, value in book.stamp.items():
         out.set_custom_property(name, value)
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
-    for each in book.sheets:
-        sheet = out.add_worksheet(each.name)
+    for sheet_table in book.sheets:
+        sheet = out.add_worksheet(sheet_table.name)
         for_print(sheet)
-        if each.printed:
+        if sheet_table.printed:
             sheet.set_row(0, 32)  # room for a heading of two lines
-        for place, column in enumerate(each.columns):
-            sheet.write_string(0, place, writable(column.heading), heading)
-            look = column_format(out, column.field, each.printed)
-            longest = each.rows.to_series(place).head(200).str.len_chars().max()
-            least, most = (_narrow(column), PRINTED_WIDTH) if each.printed else (9, 42)
+        for index, column in enumerate(sheet_table.columns):
+            sheet.write_string(0, index, writable(column.heading), heading)
+            look = column_format(out, column.field, sheet_table.printed)
+            longest = sheet_table.rows.to_series(index).head(200).str.len_chars().max()
+            least, most = (_narrow(column), PRINTED_WIDTH) if sheet_table.printed else (9, 42)
             most = column.most or most
             width = min(max(longest if isinstance(longest, int) else 0, least), most) + 2
-            sheet.set_column(place, place, width, look)
-            sheet.write_blank(1, place, None, look)
+            sheet.set_column(index, index, width, look)
+            sheet.write_blank(1, index, None, look)
         sheet.freeze_panes(1, 1)
-        if each.rows.height and not each.printed:
-            sheet.autofilter(0, 0, each.rows.height, len(each.columns) - 1)
+        if sheet_table.rows.height and not sheet_table.printed:
+            sheet.autofilter(0, 0, sheet_table.rows.height, len(sheet_table.columns) - 1)
     out.close()
     put_rows(
         path, {place: typed_rows(each.rows, [c.field for c in each.columns]) for place, each in enumerate(book.sheets)}

@@ -105,11 +105,11 @@ def _put(sheet: bytes, rows: TallRows, part: IO[bytes]) -> None:
 def _pieces(rows: TallRows, styles: list[dict[str, str]]) -> Iterator[bytes]:
     for start in range(0, rows.height, _ROWS):
         cells: dict[str, pl.Series] = {}
-        for place, column in enumerate(rows.columns):
+        for index, column in enumerate(rows.columns):
             texts = column.texts.slice(start, _ROWS)
-            cells[f"t{place}"] = texts
+            cells[f"t{index}"] = texts
             if isinstance(column.number, pl.Series):
-                cells[f"n{place}"] = column.number.slice(start, _ROWS)
+                cells[f"n{index}"] = column.number.slice(start, _ROWS)
         if rows.looks is not None:
             cells["look"] = rows.looks.slice(start, _ROWS)
         frame = pl.DataFrame(cells).with_row_index("row", offset=rows.first + start)
@@ -126,9 +126,9 @@ def _pieces(rows: TallRows, styles: list[dict[str, str]]) -> Iterator[bytes]:
         yield lines["x"].str.join("").item().encode()
 
 
-def _cell(frame: pl.DataFrame, place: int, column: TallColumn, styles: list[str]) -> pl.Expr:
+def _cell(frame: pl.DataFrame, index: int, column: TallColumn, styles: list[str]) -> pl.Expr:
     """The XML of a column's cells; null for those that hold nothing."""
-    letter, text = letter_of(place), pl.col(f"t{place}")
+    letter, text = letter_of(index), pl.col(f"t{index}")
     if len(set(styles)) == 1:
         style = pl.lit(styles[0])
     else:
@@ -137,10 +137,10 @@ def _cell(frame: pl.DataFrame, place: int, column: TallColumn, styles: list[str]
     number = pl.concat_str(*head, pl.lit('"><v>'), text, pl.lit("</v></c>"))
     if column.number is True:
         return number
-    frame_texts = frame[f"t{place}"]
+    frame_texts = frame[f"t{index}"]
     words = pl.lit(_escaped(frame_texts)) if frame_texts.null_count() < len(frame_texts) else text
     said = pl.concat_str(*head, pl.lit('" t="inlineStr"><is><t xml:space="preserve">'), words, pl.lit("</t></is></c>"))
-    return said if column.number is False else pl.when(pl.col(f"n{place}")).then(number).otherwise(said)
+    return said if column.number is False else pl.when(pl.col(f"n{index}")).then(number).otherwise(said)
 
 
 def _escaped(texts: pl.Series) -> pl.Series:

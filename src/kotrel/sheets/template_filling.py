@@ -63,14 +63,14 @@ def _fill(sheet: Any, layout: Layout, texts: pl.DataFrame) -> None:
     first = len(layout.above) + layout.headings + len(layout.below) + 1
     looks = [_look(sheet.cell(first, place)) for place in range(1, len(layout.columns) + 1)]
     for row in range(first, sheet.max_row + 1):
-        for place in range(1, len(layout.columns) + 1):
-            sheet.cell(row, place).value = None
+        for column_number in range(1, len(layout.columns) + 1):
+            sheet.cell(row, column_number).value = None
     _stretch_tables(sheet, first, first + texts.height - 1)
     for row, values in enumerate(texts.iter_rows(), start=first):
-        for place, (column, text) in enumerate(zip(layout.columns, values, strict=True), start=1):
-            cell = sheet.cell(row, place)
+        for column_number, (column, text) in enumerate(zip(layout.columns, values, strict=True), start=1):
+            cell = sheet.cell(row, column_number)
             if row > first:
-                for name, look in looks[place - 1].items():
+                for name, look in looks[column_number - 1].items():
                     setattr(cell, name, copy.copy(look))
             if text not in (None, ""):
                 try:

@@ -388,19 +388,19 @@ def _swallowed(
     """
     if width < 2:
         return ()
-    found: dict[int, int] = {}
+    swallowed: dict[int, int] = {}
     for name in cells.columns:
         broken = cells[name].str.contains("\n", literal=True).fill_null(False)
-        for place in broken.arg_true() if broken.any() else ():
-            _, *inner = str(cells[name][place]).rstrip("\n").split("\n")
+        for index in broken.arg_true() if broken.any() else ():
+            _, *inner = str(cells[name][index]).rstrip("\n").split("\n")
             # The last line of a cell ends at its quote, and the first begins there.
             like_rows = sum(line.count(separator) >= width - 1 for line in inner[:-1])
             last = bool(inner) and inner[-1].count(separator) >= max(width - 2, 1)
-            is_odd = odd_quotes and separator in str(cells[name][place])
+            is_odd = odd_quotes and separator in str(cells[name][index])
             if (inner and like_rows + last > len(inner) // 2) or len(inner) >= MANY_LINES or is_odd:
-                line = int(lines[place])
-                found[line] = max(found.get(line, 0), len(inner))
-    return tuple(sorted(found.items()))
+                line = int(lines[index])
+                swallowed[line] = max(swallowed.get(line, 0), len(inner))
+    return tuple(sorted(swallowed.items()))
 
 
 def _with_ragged_rows(grid: Grid, raw: bytes, separator: str, skipped: int) -> Grid:
@@ -433,16 +433,16 @@ _CHUNK = 32 * 1024 * 1024
 
 def _columns_of_rows(raw: bytes, separator: str) -> pl.DataFrame:
     """The first line of each row that is not blank, and its number of columns: ``line``, ``columns`` (Int64)."""
-    found: list[pl.DataFrame] = []
+    frames: list[pl.DataFrame] = []
     line, start = 1, 0
     while start < len(raw):
         end = start + _between_rows(raw[start : start + _CHUNK]) if start + _CHUNK < len(raw) else len(raw)
         part = raw[start:end]
         counted = _columns_in(part.decode("utf-8", errors="replace"), separator)
-        found.append(counted.select(pl.col("line") + (line - 1), "columns"))
+        frames.append(counted.select(pl.col("line") + (line - 1), "columns"))
         line += part.count(b"\n")
         start = end
-    return pl.concat(found) if found else pl.DataFrame(schema={"line": pl.Int64, "columns": pl.Int64})
+    return pl.concat(frames) if frames else pl.DataFrame(schema={"line": pl.Int64, "columns": pl.Int64})
 
 
 def _columns_in(text: str, separator: str) -> pl.DataFrame:

@@ -100,7 +100,7 @@ def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -
         {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False, "constant_memory": True},
     )
     rows: dict[int, TallRows] = {}
-    for place, (layout, texts) in enumerate(sheets):
+    for index, (layout, texts) in enumerate(sheets):
         heads = _headings(layout, texts)
         require_room(
             heads.height + texts.height - 1, f"layout {layout.name}", f"Set most_rows in layouts/{layout.name}.toml."
@@ -113,7 +113,7 @@ def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -
         for column, about in enumerate(layout.columns):
             sheet.write_blank(heads.height, column, None, book.add_format({"num_format": number_format(layout, about)}))
         columns = tuple(_cells(layout, about, texts.to_series(at)) for at, about in enumerate(layout.columns))
-        rows[place] = TallRows(columns, first=heads.height + 1)
+        rows[index] = TallRows(columns, first=heads.height + 1)
     book.close()
     put_rows(path, rows)
 

@@ -25,7 +25,7 @@ from kotrel.sheets.ooxml.sheet_xml import SheetMarkup, Special
 from kotrel.sheets.ooxml.special_cells import special_cells
 
 
-def remarks_on(found: SheetMarkup, merged: Sequence[tuple[int, int]]) -> list[str]:
+def remarks_on(markup: SheetMarkup, merged: Sequence[tuple[int, int]]) -> list[str]:
     """What was noticed in a sheet, in words.
 
     Args:
@@ -37,28 +37,28 @@ def remarks_on(found: SheetMarkup, merged: Sequence[tuple[int, int]]) -> list[st
         remarks.append(
             f"{what} merged over several rows: a text counts for each of them, a number only for the first ({where})"
         )
-    if found.empty:
-        who = "a formula" if len(found.empty) == 1 else f"{len(found.empty):,} formulas"
+    if markup.empty:
+        who = "a formula" if len(markup.empty) == 1 else f"{len(markup.empty):,} formulas"
         remarks.append(
-            f"{who} gave an empty text ({_places(found.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
+            f"{who} gave an empty text ({_places(markup.empty)}): if there should be more, open the workbook in a spreadsheet program and save it"
         )
-    if found.unread:
+    if markup.unread:
         remarks.append(
-            f"{listed_and(found.unread)} cannot be read, because the styles of the workbook are missing or damaged: codes, "
+            f"{listed_and(markup.unread)} cannot be read, because the styles of the workbook are missing or damaged: codes, "
             "percentages and currencies are read as bare numbers; open it in a spreadsheet program and save it again"
         )
     return remarks
 
 
-def hidden_in(found: SheetMarkup, sheet: bool, height: int, width: int) -> Hidden:
+def hidden_in(markup: SheetMarkup, sheet: bool, height: int, width: int) -> Hidden:
     """What is hidden of a sheet.
 
     Args:
         sheet: whether it is, as a whole.
         height: rows down to the last filled one, as ``width`` for columns: that those beyond are hidden means nothing.
     """
-    rows = tuple(row for row in found.hidden if row <= height)
-    places = [place for place in range(width) if any(first <= place <= last for first, last in found.columns)]
+    rows = tuple(row for row in markup.hidden if row <= height)
+    places = [place for place in range(width) if any(first <= place <= last for first, last in markup.columns)]
     return Hidden(sheet, rows, tuple(map(letter_of, places)))
 
 
@@ -155,9 +155,9 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool, searched:
         sheet = book.get_sheet_by_name(name)
         down = [area for area in sheet.merged_cell_ranges or [] if area[1][0] > area[0][0]]
         columns = _columns(sheet, down)
-        found = looking.result()
-        searched.add(found.part)
-        special = found.cells
+        looked = looking.result()
+        searched.add(looked.part)
+        special = looked.cells
         by_column: dict[int, dict[int, Special]] = {}
         for (row, column), what in special.items():
             by_column.setdefault(column, {})[row] = what
@@ -175,8 +175,8 @@ def _grid(path: Path, book: CalamineWorkbook, name: str, hidden: bool, searched:
                 series, kind = _with_special(series, kind, mine)
             cells.append(series.alias(letter))
             kinds[letter] = kind
-    remarks = remarks_on(found, [(area[0][0], area[0][1]) for area in down])
-    unseen = hidden_in(found, hidden, height, width)
+    remarks = remarks_on(looked, [(area[0][0], area[0][1]) for area in down])
+    unseen = hidden_in(looked, hidden, height, width)
     formats = SheetFormats(path, name)
     return Grid(str(path), name, pl.DataFrame(cells), kinds, None, unseen, tuple(remarks), formats=formats)
 
@@ -193,11 +193,11 @@ def _columns(sheet: CalamineSheet, down: Sequence[Any]) -> list[tuple[pl.Series,
     while block := list(islice(rows, None if down else _BLOCK)):
         columns: list[Sequence[Any]] = list(zip(*block, strict=True))
         columns = [("",) * len(block)] * lead + columns
-        for place, values in enumerate(columns):
-            if place == len(parts):
+        for index, values in enumerate(columns):
+            if index == len(parts):
                 parts.append([])
-            mine = [area for area in down if area[0][1] <= place <= area[1][1]]
-            parts[place].append(_part(_filled_down(values, mine)))
+            mine = [area for area in down if area[0][1] <= index <= area[1][1]]
+            parts[index].append(_part(_filled_down(values, mine)))
     return [_column(column) for column in parts]
 
 

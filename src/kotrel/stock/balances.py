@@ -55,7 +55,7 @@ def prove_balances(workspace: Workspace) -> BalanceProof:
             "no-balances",
         )
     by = [name for name in balances.fields if name not in (*SUMS, "counts_as")]
-    found: list[pl.DataFrame] = []
+    frames: list[pl.DataFrame] = []
     with workspace.system().reading() as reading:
         for kind in KINDS:
             kept, summed = (
@@ -65,8 +65,8 @@ def prove_balances(workspace: Workspace) -> BalanceProof:
                 for what, until in (("kept", None), ("sum", _EVER))
             )
             both = kept.join(summed, on=by, how="full", coalesce=True, nulls_equal=True)
-            found.append(both.with_columns(pl.lit(kind).alias("counts as")))
-    whole = pl.concat(found)
+            frames.append(both.with_columns(pl.lit(kind).alias("counts as")))
+    whole = pl.concat(frames)
     # A place that the ledger never named and whose balance is nothing is the same as none.
     unlike = pl.any_horizontal(
         pl.col(f"kept {name}").fill_null(0) != pl.col(f"sum {name}").fill_null(0) for name in SUMS

@@ -113,14 +113,14 @@ def require_stock(description: Description) -> Record:
     Raises:
         WrongUse: it has neither that Kotrel knows of.
     """
-    found = description.stock_places
-    if found is None:
+    places = description.stock_places
+    if places is None:
         raise WrongUse(
             "this system has no ledger and no list of stock that Kotrel knows of, so nothing can be said about stock",
             'If one of its tables or lists has it, say so in system.toml: nature = "ledger", or nature = "stock".',
             "no-ledger",
         )
-    return found
+    return places
 
 
 def _condition(
@@ -138,13 +138,13 @@ def _among(
     asked: StockQuestion, places: Sequence[str], meant: Mapping[tuple[str, str], str]
 ) -> list[tuple[str, pl.Series]]:
     """What the system need read only: the items named, and places that the condition names."""
-    found = [("item", pl.Series("item", asked.items, dtype=pl.String))] if asked.items else []
+    filters = [("item", pl.Series("item", asked.items, dtype=pl.String))] if asked.items else []
     for name in places if asked.where else ():
         if (values := only_values(str(asked.where), name, meant)) is not None:
-            found.append((name, pl.Series(name, values, dtype=pl.String)))
+            filters.append((name, pl.Series(name, values, dtype=pl.String)))
     if asked.where and (codes := only_values(asked.where, "code", meant)) is not None:
-        found.append(("item", pl.Series("item", codes, dtype=pl.String)))
-    return found
+        filters.append(("item", pl.Series("item", codes, dtype=pl.String)))
+    return filters
 
 
 def _rows(

@@ -178,12 +178,12 @@ def order_book(done: Reorder, description: Description, today: date) -> OutBook:
 
 def _numbers(done: Reorder, today: date, longest: int) -> dict[tuple[str | None, str], str]:
     """Vendor and warehouse → the number of their order: made of both, or counted where that is too long."""
-    found: dict[tuple[str | None, str], str] = {}
-    for place, key in enumerate(dict.fromkeys((line.vendor, line.level.warehouse) for line in done.lines), start=1):
+    numbers: dict[tuple[str | None, str], str] = {}
+    for index, key in enumerate(dict.fromkeys((line.vendor, line.level.warehouse) for line in done.lines), start=1):
         whole = f"PO-{key[0] or 'NONE'}-{key[1]}-{today:%Y%m%d}"
-        fits = len(whole) <= longest and whole not in found.values()
-        found[key] = whole if fits else f"PO-{today:%Y%m%d}-{place}"
-    return found
+        fits = len(whole) <= longest and whole not in numbers.values()
+        numbers[key] = whole if fits else f"PO-{today:%Y%m%d}-{index}"
+    return numbers
 
 
 def _cell(

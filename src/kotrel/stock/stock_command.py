@@ -76,15 +76,15 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         against=load_number(args.against) if args.against else None,
         with_empty=args.with_empty,
     )
-    found = stock(asked, workspace_of(args, screen))
+    answer = stock(asked, workspace_of(args, screen))
     if args.output:
         from kotrel.sheets.table_writing import write_book
 
-        write_book(stock_book(found), Path(args.output))
+        write_book(stock_book(answer), Path(args.output))
     if screen.as_json:
-        screen.json(stock_json(found))
+        screen.json(stock_json(answer))
         return 0
-    show_stock(screen, found, args.all)
+    show_stock(screen, answer, args.all)
     if args.output:
         screen.show(f"Written: {args.output}")
     return 0

@@ -90,12 +90,12 @@ def pictures_in(
         theirs = kept(names)
         if theirs is None or folder is None:
             return theirs if folder is None else _in_folder(folder, names)
-        found = {**_in_folder(folder, names), **theirs}
+        facts = {**_in_folder(folder, names), **theirs}
         for name in theirs:
             own = with_fingerprint(folder, name)
             if own is not None and own.sha256 != theirs[name].sha256:
-                found[name] = replace(own, differs=True)
-        return found
+                facts[name] = replace(own, differs=True)
+        return facts
 
     return both
 

@@ -27,29 +27,29 @@ def refer_to(
         going: the changes that are about to happen: rows that will be removed or refer to something else do not count.
         but: records whose rows do not count.
     """
-    found: list[UndoConflict] = []
+    conflicts: list[UndoConflict] = []
     if not keys.height:
-        return found
+        return conflicts
     for other in (each for each in description.records.values() if each.name not in but):
         for field in other.references:
             if field.to != record.name:
                 continue
-            own = list(other.key)
-            wanted = list(dict.fromkeys((*own, *field.within, field.name)))
+            key_fields = list(other.key)
+            wanted = list(dict.fromkeys((*key_fields, *field.within, field.name)))
             rows = reading.read(other.name, wanted, (field.name, keys[record.code]), filled=field.name)
             parts = [*field.within, field.name]
             rows = rows.join(keys.select(record.key), left_on=parts, right_on=list(record.key), how="semi")
             for each in going:
                 if each.record.name == other.name and rows.height:
-                    rows = rows.join(_leaving(each, field.name), on=own, how="anti")
+                    rows = rows.join(_leaving(each, field.name), on=key_fields, how="anti")
             named = rows.select(
                 key_text(other).alias("own"),
                 pl.concat_str([pl.col(name) for name in parts], separator=" / ").alias("target"),
             )
             for one, target in named.iter_rows():
                 message = f"{other.title} {one} refers to it ({field.title.lower()})"
-                found.append(UndoConflict(record.name, target, field.name, message))
-    return found
+                conflicts.append(UndoConflict(record.name, target, field.name, message))
+    return conflicts
 
 
 def _leaving(changes: RecordChanges, field: str) -> pl.DataFrame:

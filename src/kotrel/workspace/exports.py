@@ -140,15 +140,17 @@ def remember_export(
 
 def remembered_exports(hidden: Path) -> list[RememberedExport]:
     """All remembered exports, the oldest first."""
-    found: list[RememberedExport] = []
+    exports: list[RememberedExport] = []
     for path in sorted((hidden / FOLDER).glob("*/export.json")):
         try:
             about = json.loads(path.read_text("utf-8"))
             records = {str(name): _names(fields) for name, fields in about["records"].items()}
-            found.append(RememberedExport(path.parent.name, str(about["at"]), str(about["file"]), path.parent, records))
+            exports.append(
+                RememberedExport(path.parent.name, str(about["at"]), str(about["file"]), path.parent, records)
+            )
         except (OSError, ValueError, KeyError, TypeError, AttributeError):
             continue
-    return found
+    return exports
 
 
 def _names(said: object) -> tuple[str, ...]:

@@ -35,20 +35,20 @@ class LayoutReader(TomlReader):
         return value
 
 
-def _require_one_source(reader: LayoutReader, raw: Mapping[str, Any], place: int) -> None:
+def _require_one_source(reader: LayoutReader, raw: Mapping[str, Any], index: int) -> None:
     """Raises WrongUse where nothing says what fills a column, or several things do."""
-    at = numbered("column", place)
+    at = numbered("column", index)
     sources = [key for key in SOURCES if key in raw]
     if not sources:
         heading = " ".join(str(raw.get("heading", "")).split())
         raise reader.wrong(
-            f"column {place}{f' “{heading}”' if heading else ''} is still open: nothing says what fills it",
+            f"column {index}{f' “{heading}”' if heading else ''} is still open: nothing says what fills it",
             at,
             hint=f"Give it one of {', '.join(SOURCES)}; kotrel layout, run again on a terminal, asks.",
         )
     if len(sources) != 1:
         given = " and ".join(sources)
-        raise reader.wrong(f"column {place} has {given}; it needs one of {', '.join(SOURCES)}", at)
+        raise reader.wrong(f"column {index} has {given}; it needs one of {', '.join(SOURCES)}", at)
 
 
 def _holds_numbers(raw: Mapping[str, Any], about: Field | None, made: Compiled | None) -> bool:
@@ -58,16 +58,16 @@ def _holds_numbers(raw: Mapping[str, Any], about: Field | None, made: Compiled |
 
 
 def layout_column(
-    reader: LayoutReader, raw: Mapping[str, Any], place: int, record: Record, description: Description
+    reader: LayoutReader, raw: Mapping[str, Any], index: int, record: Record, description: Description
 ) -> LayoutColumn:
     """One column, the ``place``-th.
 
     Raises:
         WrongUse: a setting is wrong, or means nothing for what the column is filled from.
     """
-    at = (numbered("column", place),)
-    reader.known_keys(raw, LAYOUT_COLUMN, f"column {place}", *at)
-    _require_one_source(reader, raw, place)
+    at = (numbered("column", index),)
+    reader.known_keys(raw, LAYOUT_COLUMN, f"column {index}", *at)
+    _require_one_source(reader, raw, index)
 
     def text(key: str) -> str | None:
         return reader.text_of(raw, key, "", *at) if key in raw else None
@@ -76,14 +76,14 @@ def layout_column(
     about = None if name is None else record.fields.get(name)
     if name is not None and about is None:
         raise reader.wrong(
-            f"column {place}: {record.name} has no field “{name}”", *at, hint=did_you_mean(name, record.fields)
+            f"column {index}: {record.name} has no field “{name}”", *at, hint=did_you_mean(name, record.fields)
         )
     action = reader.mapping(raw, "action", *at)
     if any(key not in _ACTIONS for key in action):
-        raise reader.wrong(f"column {place}: “action” has a word for new, changed, same and withdrawn", *at)
-    made = _compile_column(reader, raw, place, record) if "make" in raw else None
+        raise reader.wrong(f"column {index}: “action” has a word for new, changed, same and withdrawn", *at)
+    made = _compile_column(reader, raw, index, record) if "make" in raw else None
     words = reader.mapping(raw, "words", *at)
-    _require_sense(reader, raw, place, about, made, words, record, description)
+    _require_sense(reader, raw, index, about, made, words, record, description)
     cell = reader.one_of(reader.text_of(raw, "as", "field", *at), ("field", "text", "number"), "as", *at, "as")
     usual = "number" if _holds_numbers(raw, about, made) else "date" if about and about.kind == "date" else "text"
     return LayoutColumn(
@@ -102,7 +102,7 @@ def layout_column(
         words=words,
         must=reader.flag(raw, "must", False, *at),
         reference=reader.flag(raw, "reference", False, *at),
-        place=place,
+        place=index,
         cell=cell if cell != "field" else usual,  # type: ignore[arg-type]
     )
 

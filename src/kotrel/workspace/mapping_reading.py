@@ -33,13 +33,13 @@ READ_BY = {sheet_record.NAME: "kotrel count collect COUNT FILE", answers.NAME: "
 @for_the_last
 def with_sheet_records(description: Description) -> Description:
     """The description with these records; where the system has one of the same name, that is meant."""
-    own: dict[str, Record] = {
+    sheet_records: dict[str, Record] = {
         answers.NAME: answers.result_record([each for each in description.records.values() if not each.is_kept], [])
     }
     ledger = description.stock_places
     if ledger is not None and "item" in ledger.fields and ledger.fields["item"].to:
-        own[sheet_record.NAME] = sheet_record.count_record(description)
-    return replace(description, records={**own, **description.records})
+        sheet_records[sheet_record.NAME] = sheet_record.count_record(description)
+    return replace(description, records={**sheet_records, **description.records})
 
 
 FOLDER = "maps"
@@ -196,7 +196,7 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
     """The tables that the sheet is looked up in, checked."""
     if not isinstance(data, dict) or not all(isinstance(each, dict) for each in data.values()):
         raise bare.wrong("every lookup needs a table like [lookup.groups]", "lookup")
-    found = []
+    lookups = []
     for name, settings in data.items():
         at = ("lookup", name)
         for key, value in settings.items():
@@ -210,8 +210,8 @@ def _lookups(bare: SavedMap, data: Any) -> tuple[Lookup, ...]:
         written = {str(key): str(value) for key, value in settings.get("table", {}).items()}
         default = str(settings["default"]) if "default" in settings else None
         texts = {key: settings.get(key, "") for key in ("file", "sheet", "key")}
-        found.append(Lookup(name, settings["by"], written, default=default, **texts))
-    return tuple(found)
+        lookups.append(Lookup(name, settings["by"], written, default=default, **texts))
+    return tuple(lookups)
 
 
 def _is_plain_value(value: Any) -> bool:

@@ -82,13 +82,13 @@ def _lookup_tables(habits: Habits) -> Table:
     import tomlkit
 
     lookups = tomlkit.table(is_super_table=True)
-    for place, found in enumerate(habits.lookups, start=1):
-        name = "groups" if place == 1 else f"groups{place}"
+    for index, lookup in enumerate(habits.lookups, start=1):
+        name = "groups" if index == 1 else f"groups{index}"
         about = tomlkit.table()
-        about.add("by", found.column.heading)
-        about.add("sheet", found.sheet)
-        about.add("key", found.key)
-        about.add(tomlkit.comment(f"a make can use it: [{name}.{found.headings[0]}]"))
+        about.add("by", lookup.column.heading)
+        about.add("sheet", lookup.sheet)
+        about.add("key", lookup.key)
+        about.add(tomlkit.comment(f"a make can use it: [{name}.{lookup.headings[0]}]"))
         lookups.add(name, about)
     return lookups
 
@@ -99,20 +99,20 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
 
     fields = tomlkit.table(is_super_table=True)
     headings = Counter(folded(column.heading) for column in (*(each.column for each in proposals), *left))
-    for each in proposals:
-        own = each.column
+    for proposal in proposals:
+        own = proposal.column
         settings = tomlkit.table()
         # What is headed like another is told from it by its letter only.
         alone = own.heading and headings[folded(own.heading)] == 1
         settings.add("column", own.heading if alone else f"={own.letter}")
-        settings["column"].comment(f"{each.sure} % sure: {each.why}")
-        if habits.per is not None and habits.per[0] == each.field.name:
+        settings["column"].comment(f"{proposal.sure} % sure: {proposal.why}")
+        if habits.per is not None and habits.per[0] == proposal.field.name:
             settings.add("per", habits.per[1].heading)
             settings["per"].comment("the column says how many pieces the amount is for; correct?")
-        elif each.field.name in habits.per_number:
-            settings.add("per", int(habits.per_number[each.field.name]))
+        elif proposal.field.name in habits.per_number:
+            settings.add("per", int(habits.per_number[proposal.field.name]))
             settings["per"].comment("from its heading; correct?")
-        fields.add(each.field.name, settings)
+        fields.add(proposal.field.name, settings)
     if habits.day is not None:
         name, address, day = habits.day
         settings = tomlkit.table()

@@ -123,15 +123,15 @@ class SavedMap(Struct, frozen=True):
 
     def headings(self) -> list[str]:
         """All headings it needs, in its order, without columns named by letter."""
-        found: dict[str, None] = dict.fromkeys([self.replaced_by] if self.replaced_by else [])
+        headings_read: dict[str, None] = dict.fromkeys([self.replaced_by] if self.replaced_by else [])
         for part in self.parts:
             for fields in part.blocks():
                 for settings in fields.values():
                     names = [*_columns(settings), *_in_expression(settings.get("make", ""))]
-                    found |= {name: None for name in names if not name.startswith("=")}
-            found |= dict.fromkeys(_in_expression(part.where or ""))
+                    headings_read |= {name: None for name in names if not name.startswith("=")}
+            headings_read |= dict.fromkeys(_in_expression(part.where or ""))
         # A column that is looked up stands for the one by which it is.
-        by = {self.looked_up(name): None for name in found} | {each.by: None for each in self.lookups}
+        by = {self.looked_up(name): None for name in headings_read} | {each.by: None for each in self.lookups}
         return [name for name in by if not name.startswith("=")]
 
     def looked_up(self, name: str) -> str:
@@ -185,7 +185,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
         WrongUse: a heading it needs is missing; a changed heading is reported, never guessed.
     """
     used: set[str] = set()
-    found: list[Matched] = []
+    matches: list[Matched] = []
     for part in saved.parts:
         for fields in part.blocks():
             record = readable_records(description)[part.record]
@@ -196,7 +196,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
             label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
-            found.append(
+            matches.append(
                 Matched(
                     record,
                     sources,
@@ -213,7 +213,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     replaced = _letter(saved, table, saved.replaced_by, ("replaced_by",)) if saved.replaced_by else ""
     left_out = _headed(table, {folded(heading) for heading in saved.skip} | OWN_HEADINGS)
     unknown = [each for each in table.columns if each.letter not in used | left_out | {replaced}]
-    found[0] = replace(found[0], unknown=tuple(unknown))
+    matches[0] = replace(matches[0], unknown=tuple(unknown))
     stand = _headed(table, {folded(heading) for heading in saved.as_it_stands})
     return [
         replace(
@@ -224,7 +224,7 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             as_they_stand=stand,
             habits=saved.habits,
         )
-        for each in found
+        for each in matches
     ]
 
 

@@ -28,13 +28,13 @@ class _RulesReader(TomlReader):
         """``"15%"`` → 15."""
         text = str(value).strip()
         try:
-            found = Decimal(text.removesuffix("%").strip() if isinstance(value, str) and text.endswith("%") else "x")
+            share = Decimal(text.removesuffix("%").strip() if isinstance(value, str) and text.endswith("%") else "x")
         except InvalidOperation:
-            found = Decimal("nan")
-        if not found.is_finite() or not 0 <= found <= _MOST_SHARE:
+            share = Decimal("nan")
+        if not share.is_finite() or not 0 <= share <= _MOST_SHARE:
             trouble = f'“{path[-1]}” must be a percentage from 0 to {_MOST_SHARE:,}, like "15%"'
             raise self.wrong(trouble, *path)
-        return found
+        return share
 
 
 def rules_named(folder: Path, name: str, lists: tuple[str, ...] | None, rates: Rates) -> PriceRules:
@@ -141,7 +141,7 @@ def _roundings(
                 "round",
                 hint=f'To round the cost too: round = {{ cost = "{rule}" }}',
             )
-    found = {}
+    roundings = {}
     for target, rule in rules.items():
         rounding = read_rounding(rule)
         if rounding is None:
@@ -151,8 +151,8 @@ def _roundings(
                 "round",
                 hint='Like "up to 0.05", "nearest to 0.05", "down to 1", "ending 0.95" or "up ending 0.95".',
             )
-        found[target] = rounding
-    return found
+        roundings[target] = rounding
+    return roundings
 
 
 def _require_lists(reader: _RulesReader, key: str, codes: Sequence[str], lists: tuple[str, ...] | None) -> None:
@@ -214,18 +214,18 @@ def _outliers(reader: _RulesReader, raw: Mapping[str, Any]) -> Outliers:
 
 
 def _sheets(reader: _RulesReader, raw: Mapping[str, Any]) -> dict[str, FigureSheet]:
-    found: dict[str, FigureSheet] = {}
+    sheets: dict[str, FigureSheet] = {}
     for name, given in raw.items():
         table = reader.table(given, f"sheet {name}", "sheets", name)
         reader.known_keys(table, PRICE_SHEET, "a sheet", "sheets", name)
         file = reader.text_of(table, "file", "", "sheets", name)
         if not file:
             raise reader.wrong(f"sheet {name} names no file", "sheets", name, hint='Like file = "keldrift-spring.xlsx"')
-        found[name] = FigureSheet(
+        sheets[name] = FigureSheet(
             file,
             reader.text_of(table, "map", "", "sheets", name) or None,
             reader.text_of(table, "sheet", "", "sheets", name) or None,
             reader.text_of(table, "match_on", "", "sheets", name) or None,
             reader.text_of(table, "currency", "", "sheets", name).upper() or None,
         )
-    return found
+    return sheets

@@ -49,13 +49,13 @@ def tolerances(reader: TomlReader, table: Mapping[str, Any]) -> Tolerance:
 
 
 def _tolerance(reader: TomlReader, table: Mapping[str, Any], *at: str) -> Tolerance:
-    found = []
+    tolerances = []
     for name in NAMES:
         number = reader.decimal(table, name, *at) or Decimal(0)
         if number < 0:
             raise reader.wrong(f"“{name}” cannot be below zero", *at, name)
-        found.append(number)
-    return Tolerance(found[0], found[1], found[2])
+        tolerances.append(number)
+    return Tolerance(tolerances[0], tolerances[1], tolerances[2])
 
 
 def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collection[str]) -> dict[str, dict[str, str]]:
@@ -64,7 +64,7 @@ def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collec
     Raises:
         WrongUse: a record does not exist, or one word stands for two codes.
     """
-    found: dict[str, dict[str, str]] = {}
+    spellings: dict[str, dict[str, str]] = {}
     for record, words in table.items():
         if record not in records and words:
             close = nearest(record, records)
@@ -72,12 +72,12 @@ def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collec
             raise reader.wrong(f"the system has no record “{record}”", "spellings", record, hint=hint)
         if not isinstance(words, dict) or not all(isinstance(code, str) and code for code in words.values()):
             raise reader.wrong(f'spellings of {record} must look like each = "EA"', "spellings", record)
-        known = found.setdefault(record, {})
+        known = spellings.setdefault(record, {})
         for word, code in words.items():
             if known.setdefault(folded(word), code) != code:
                 trouble = f"“{word}” is a spelling of {known[folded(word)]} and of {code}: capitals and punctuation make no difference"
                 raise reader.wrong(trouble, "spellings", record, word)
-    return found
+    return spellings
 
 
 if TYPE_CHECKING:

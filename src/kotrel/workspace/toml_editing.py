@@ -206,14 +206,14 @@ class TomlText:
         if any(isinstance(each, int) and each not in groups for each in order):
             raise NotEditable(f"{name} is not written as [[{name}]]")
         done: list[_Block] = []
-        for place, each in enumerate(order, start=1):
-            number = numbered(name, place)
-            if isinstance(each, int):
-                for block in groups[each]:
+        for index, table_key in enumerate(order, start=1):
+            number = numbered(name, index)
+            if isinstance(table_key, int):
+                for block in groups[table_key]:
                     block.path = (*parent, number, *block.path[len(path) :])
                     done.append(block)
             else:
-                items = [_Item((key,), f"{_key(key)} ", written(value)) for key, value in each.items()]
+                items = [_Item((key,), f"{_key(key)} ", written(value)) for key, value in table_key.items()]
                 done.append(_Block((*parent, number), f"[[{_dotted((*parent, number))}]]", [""], items))
         at = len(rest) if start is None else start
         self._blocks = [*rest[:at], *done, *rest[at:]]
@@ -284,7 +284,7 @@ def _names(dotted: str) -> Path:
 def _blocks_of(text: str) -> list[_Block]:
     blocks = [_Block((), None)]
     lists: dict[Path, int] = {}
-    held: list[str] = []
+    pending: list[str] = []
     lines = text.split("\n")
     if lines and not lines[-1]:
         lines.pop()
@@ -293,7 +293,7 @@ def _blocks_of(text: str) -> list[_Block]:
         line = lines[at]
         bare = line.strip()
         if not bare or bare.startswith("#"):
-            held.append(line)
+            pending.append(line)
             at += 1
             continue
         if bare.startswith("["):
@@ -301,44 +301,44 @@ def _blocks_of(text: str) -> list[_Block]:
             if found is None:
                 raise NotEditable(f"line {at + 1} is written in an unusual way")
             path = _in_lists(_names(found[2]), lists, found[1] == "[[")
-            lead = _split_lead(held)
-            blocks[-1].loose += held[: len(held) - len(lead)]
+            lead = _split_lead(pending)
+            blocks[-1].loose += pending[: len(pending) - len(lead)]
             blocks.append(_Block(path, line, lead))
-            held, at = [], at + 1
+            pending, at = [], at + 1
             continue
         key, rest = _key_and_rest(line)
         end = _end_of_value(lines, at, len(line) - len(rest))
         raw, tail = end[1], end[2]
         # What stands further above, behind a blank line, belongs to the table as a whole.
-        lead = _split_lead(held)
-        loose = held[: len(held) - len(lead)]
+        lead = _split_lead(pending)
+        loose = pending[: len(pending) - len(lead)]
         blocks[-1].items += [_Item((), "", "", [each]) for each in loose]
         between = line[len(key) + 1 : len(line) - len(rest)]
         blocks[-1].items.append(_Item(_names(key.strip()), key, raw, lead, tail, between))
-        held, at = [], end[0]
-    blocks[-1].loose += held
+        pending, at = [], end[0]
+    blocks[-1].loose += pending
     return blocks
 
 
-def _split_lead(held: Sequence[str]) -> list[str]:
+def _split_lead(pending: Sequence[str]) -> list[str]:
     """The comments right above a line, with the blank lines above them."""
-    at = len(held)
-    while at and held[at - 1].strip().startswith("#"):
+    at = len(pending)
+    while at and pending[at - 1].strip().startswith("#"):
         at -= 1
-    while at and not held[at - 1].strip():
+    while at and not pending[at - 1].strip():
         at -= 1
-    return list(held[at:])
+    return list(pending[at:])
 
 
 def _in_lists(path: Path, lists: dict[Path, int], new: bool) -> Path:
     """The path with the number of each list in it."""
-    found: list[str] = []
+    lines: list[str] = []
     for depth, name in enumerate(path, start=1):
-        here = (*found, name)
+        here = (*lines, name)
         if new and depth == len(path):
             lists[here] = lists.get(here, 0) + 1
-        found.append(numbered(name, lists[here]) if here in lists else name)
-    return tuple(found)
+        lines.append(numbered(name, lists[here]) if here in lists else name)
+    return tuple(lines)
 
 
 def _key_and_rest(line: str) -> tuple[str, str]:
@@ -363,45 +363,45 @@ def _key_and_rest(line: str) -> tuple[str, str]:
 def _end_of_value(lines: Sequence[str], at: int, start: int) -> tuple[int, str, str]:
     """The number of the line behind a value, the value as it is written, and the rest of its last line."""
     text = "\n".join(lines[at:])
-    place, depth = start, 0
-    while place < len(text):
+    position, depth = start, 0
+    while position < len(text):
         if (
-            quote := next((each for each in ('"""', "'''", '"', "'") if text.startswith(each, place)), None)
+            quote := next((each for each in ('"""', "'''", '"', "'") if text.startswith(each, position)), None)
         ) is not None:
-            place = _end_of_text(text, place, quote)
+            position = _end_of_text(text, position, quote)
             if not depth:
                 break
             continue
-        letter = text[place]
+        letter = text[position]
         if letter == "#" and depth:
-            place = text.index("\n", place)
+            position = text.index("\n", position)
         elif letter in "[{":
             depth += 1
         elif letter in "]}":
             depth -= 1
             if not depth:
-                place += 1
+                position += 1
                 break
         elif not depth and letter in " \t\n#":
             break
-        place += 1
-    raw = text[start:place]
-    if not depth and text[place : place + 1] == " " and re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", raw):
+        position += 1
+    raw = text[start:position]
+    if not depth and text[position : position + 1] == " " and re.fullmatch(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", raw):
         # A day and a time with a blank between them.
-        found = re.match(r" [0-9:.]+(?:Z|[+-][0-9:]+)?", text[place:])
+        found = re.match(r" [0-9:.]+(?:Z|[+-][0-9:]+)?", text[position:])
         if found:
-            raw, place = raw + found[0], place + found.end()
-    end = text.find("\n", place)
-    tail = text[place:] if end < 0 else text[place:end]
-    return at + text[:place].count("\n") + 1, raw, tail.rstrip()
+            raw, position = raw + found[0], position + found.end()
+    end = text.find("\n", position)
+    tail = text[position:] if end < 0 else text[position:end]
+    return at + text[:position].count("\n") + 1, raw, tail.rstrip()
 
 
-def _end_of_text(text: str, place: int, quote: str) -> int:
-    at = place + len(quote)
+def _end_of_text(text: str, position: int, quote: str) -> int:
+    at = position + len(quote)
     while not text.startswith(quote, at):
         at += 2 if text[at] == "\\" and quote[0] == '"' else 1
     at += len(quote)
-    while len(quote) == 3 and text.startswith(quote[0], at) and at < place + len(text):
+    while len(quote) == 3 and text.startswith(quote[0], at) and at < position + len(text):
         # Up to two quotes may stand right before the closing ones.
         at += 1
     return at
@@ -410,15 +410,15 @@ def _end_of_text(text: str, place: int, quote: str) -> int:
 def _with_inline(raw: str, path: Path, value: Any) -> str:
     """A table in one line with one value set, or taken away where it is None."""
     parts = _inline_parts(raw)
-    for place, (key, own) in enumerate(parts):
+    for index, (key, inline_text) in enumerate(parts):
         if key == path:
             if value is None:
-                del parts[place]
+                del parts[index]
             else:
-                parts[place] = (key, written(value))
+                parts[index] = (key, written(value))
             break
-        if path[: len(key)] == key and own.startswith("{"):
-            parts[place] = (key, _with_inline(own, path[len(key) :], value))
+        if path[: len(key)] == key and inline_text.startswith("{"):
+            parts[index] = (key, _with_inline(inline_text, path[len(key) :], value))
             break
     else:
         if value is None:
@@ -436,28 +436,28 @@ def _nested(path: Path, value: Any) -> Any:
 
 def _inline_parts(raw: str) -> list[tuple[Path, str]]:
     """The keys and values of a table in one line, as they are written."""
-    found: list[tuple[Path, str]] = []
+    parts: list[tuple[Path, str]] = []
     inside = raw.strip()[1:-1].strip()
     while inside:
         key, rest = _key_and_rest(inside)
         own = _until_comma(rest)
-        found.append((_names(key.strip()), own.rstrip()))
+        parts.append((_names(key.strip()), own.rstrip()))
         inside = rest[len(own) :].removeprefix(",").lstrip()
-    return found
+    return parts
 
 
 def _until_comma(text: str) -> str:
     """A value up to the comma behind it."""
-    place, depth = 0, 0
-    while place < len(text):
-        if (quote := next((each for each in ('"', "'") if text.startswith(each, place)), None)) is not None:
-            place = _end_of_text(text, place, quote)
+    position, depth = 0, 0
+    while position < len(text):
+        if (quote := next((each for each in ('"', "'") if text.startswith(each, position)), None)) is not None:
+            position = _end_of_text(text, position, quote)
             continue
-        if text[place] in "[{":
+        if text[position] in "[{":
             depth += 1
-        elif text[place] in "]}":
+        elif text[position] in "]}":
             depth -= 1
-        elif text[place] == "," and not depth:
+        elif text[position] == "," and not depth:
             break
-        place += 1
-    return text[:place]
+        position += 1
+    return text[:position]

@@ -21,13 +21,13 @@ def require_canonical(changes: Sequence[RecordChanges]) -> None:
     Raises:
         ValueError: one is not; what brought it here has not read it as its kind.
     """
-    for each in changes:
-        rows = each.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
-        for name in each.fields:
-            odd = rows[name].filter(out_of_form(rows[name], each.record.fields[name]))
+    for part in changes:
+        rows = part.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+        for name in part.fields:
+            odd = rows[name].filter(out_of_form(rows[name], part.record.fields[name]))
             if odd.len():
                 raise ValueError(
-                    f"{each.record.name}: {name} “{odd[0]}” is not in the form of its kind; nothing is stored"
+                    f"{part.record.name}: {name} “{odd[0]}” is not in the form of its kind; nothing is stored"
                 )
 
 

@@ -121,12 +121,12 @@ def key_text(record: Record) -> pl.Expr:
     return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
 
 
-def _beside(own: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+def _beside(sheet_rows: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
     """The rows of a sheet with the system's row for each."""
-    start = run_position(own[key[0]], known[key[0]]) if len(key) == 1 else None
-    if start is None or not all_different(own[key[0]]):
-        return looked_up(own, known.unique(subset=key, keep="any"), key)
-    return own.hstack(known.slice(start, own.height).drop(key))
+    start = run_position(sheet_rows[key[0]], known[key[0]]) if len(key) == 1 else None
+    if start is None or not all_different(sheet_rows[key[0]]):
+        return looked_up(sheet_rows, known.unique(subset=key, keep="any"), key)
+    return sheet_rows.hstack(known.slice(start, sheet_rows.height).drop(key))
 
 
 def _action(refused: pl.Expr, differs: pl.Expr) -> pl.Expr:
@@ -235,19 +235,19 @@ def _refused_rows(rows: Rows, frame: pl.DataFrame) -> RefusedRows | None:
 
 def join_changes(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     """Joins changes that follow each other and have the same record, sheet and fields."""
-    found: list[RecordChanges] = []
-    for each in changes:
-        last = found[-1] if found else None
+    joined: list[RecordChanges] = []
+    for part in changes:
+        last = joined[-1] if joined else None
         if last is not None and (last.record.name, last.file, last.sheet, last.fields) == (
-            each.record.name,
-            each.file,
-            each.sheet,
-            each.fields,
+            part.record.name,
+            part.file,
+            part.sheet,
+            part.fields,
         ):
-            found[-1] = replace(last, frame=pl.concat([last.frame, each.frame]), rest=_rests(last.rest, each.rest))
+            joined[-1] = replace(last, frame=pl.concat([last.frame, part.frame]), rest=_rests(last.rest, part.rest))
         else:
-            found.append(each)
-    return found
+            joined.append(part)
+    return joined
 
 
 def _rests(first: RefusedRows | None, second: RefusedRows | None) -> RefusedRows | None:

@@ -53,12 +53,14 @@ def raw_image(rows: pl.DataFrame, fields: Sequence[str]) -> pl.Expr:
         rows: of a change set (:class:`~kotrel.core.changes.change_set.RecordChanges`), with the columns that it has.
     """
     names = _raw_names(fields)
-    there = [name for name in names if name in rows.columns]
-    if not there:
+    raw_columns = [name for name in names if name in rows.columns]
+    if not raw_columns:
         return pl.lit(None, pl.String)
-    whole = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in there).select(names)
+    whole = rows.with_columns(pl.lit(None, pl.String).alias(name) for name in names if name not in raw_columns).select(
+        names
+    )
     images = whole.select(image(whole, names)).to_series()
-    return pl.when(pl.any_horizontal(pl.col(there).is_not_null())).then(pl.lit(images))
+    return pl.when(pl.any_horizontal(pl.col(raw_columns).is_not_null())).then(pl.lit(images))
 
 
 def from_raw_image(images: pl.Series, fields: Sequence[str]) -> list[pl.DataFrame]:
@@ -99,12 +101,12 @@ def load_number(text: str) -> int:
     Raises:
         WrongUse: it is not a load number.
     """
-    found = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
-    if not found:
+    match = re.fullmatch(r"[Ll]?0*([1-9]\d{0,8})", text.strip())
+    if not match:
         raise WrongUse(
             f"“{text}” is not a load number", "Load numbers look like L0001; kotrel history lists them.", "no-such-load"
         )
-    return int(found[1])
+    return int(match[1])
 
 
 class Stamp(Struct, frozen=True):
@@ -370,8 +372,8 @@ def rest_from(
     """
     headings = {(part["file"], part["sheet"]): part.get("headings", []) for part in parts if part.get("headings")}
     for (file, sheet), mine in rows.group_by("file", "sheet", maintain_order=True):
-        place = (str(file or ""), str(sheet or ""))
-        heads = headings.get(place, [])
+        sheet_place = (str(file or ""), str(sheet or ""))
+        heads = headings.get(sheet_place, [])
         letters = [letter_of(each) for each in range(len(heads))]
         kept = mine.filter(pl.col("after").is_not_null()).unique("row", keep="first", maintain_order=True)
         numbers = kept.select(pl.col("row").alias(ROW))
@@ -383,4 +385,4 @@ def rest_from(
         reasons: dict[int, str] = {}
         for row, message in mine.select("row", "message").iter_rows():
             reasons[row] = joined_reasons(reasons.get(row), message)
-        yield (*place, rest, reasons)
+        yield (*sheet_place, rest, reasons)

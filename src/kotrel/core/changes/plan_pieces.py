@@ -95,21 +95,24 @@ def undoing_from(header: Mapping[str, Any]) -> Undoing | None:
 
 def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
     """The number of a part, and a piece of its rows, none larger than a service takes."""
-    for number, each in enumerate(plan.changes):
-        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
-        keys = plan.follows.get(each.record.name, frozenset())
+    for number, part_changes in enumerate(plan.changes):
+        touched = part_changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        keys = plan.follows.get(part_changes.record.name, frozenset())
         follows = (
             pl.lit(True)
-            if each.record.nature == "ledger"
-            else key_text(each.record).is_in(list(keys))
+            if part_changes.record.nature == "ledger"
+            else key_text(part_changes.record).is_in(list(keys))
             if keys
             else pl.lit(False)
         )
         rows = touched.with_columns(pl.when(follows).then(pl.lit("1")).alias(FOLLOWS))
         # New rows need no columns for what was there before.
         for part, fields in (
-            (rows.filter(pl.col(ACTION) == "new"), list(each.fields)),
-            (rows.filter(pl.col(ACTION) != "new"), [*each.fields, *(before(name) for name in each.fields)]),
+            (rows.filter(pl.col(ACTION) == "new"), list(part_changes.fields)),
+            (
+                rows.filter(pl.col(ACTION) != "new"),
+                [*part_changes.fields, *(before(name) for name in part_changes.fields)],
+            ),
         ):
             named = {
                 name: name.replace("before ", BEFORE, 1) if name.startswith("before ") else name for name in fields
@@ -122,7 +125,7 @@ def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
             )
             for at in range(0, shaped.height, PIECE_ROWS):
                 yield from ((number, text) for text in _texts(shaped.slice(at, PIECE_ROWS), most_bytes))
-        left = _refused(each)
+        left = _refused(part_changes)
         for at in range(0, left.height, PIECE_ROWS):
             yield from ((number, text) for text in _texts(left.slice(at, PIECE_ROWS), most_bytes))
 
@@ -194,16 +197,16 @@ def _require_whole_lines(text: bytes, width: int) -> None:
         lines = pl.Series(text.decode("utf-8", "replace").splitlines())
         counts = lines.str.count_matches(",", literal=True) + 1
         short = (counts != width) & ((lines != "") | (width > 1))
-        place = int(short.arg_max() or 0) + 1 if short.any() else 0
-        cells = int(counts[place - 1]) if place else 0
+        line_number = int(short.arg_max() or 0) + 1 if short.any() else 0
+        cells = int(counts[line_number - 1]) if line_number else 0
     else:
-        place = cells = 0
+        line_number = cells = 0
         for number, line in enumerate(csv.reader(io.StringIO(text.decode("utf-8", "replace"), newline="")), start=1):
             if len(line) != width and (line or width > 1):
-                place, cells = number, len(line)
+                line_number, cells = number, len(line)
                 break
-    if place:
-        raise ValueError(f"line {place} of a piece has {cells:,} cells, and there are {width:,} headings")
+    if line_number:
+        raise ValueError(f"line {line_number} of a piece has {cells:,} cells, and there are {width:,} headings")
 
 
 class SentPart(NamedTuple):
@@ -263,7 +266,7 @@ def changes_in(
     Raises:
         KeyError, TypeError, ValueError: the header or a piece is not as described; the message says how.
     """
-    found = []
+    parts = []
     for number, part in enumerate(header["parts"]):
         record, fields = _described(part, description)
         headings = [str(each) for each in part.get("headings") or ()]
@@ -284,8 +287,8 @@ def changes_in(
         changes = RecordChanges(
             record, str(part.get("file", "")), str(part.get("sheet", "")), tuple(fields), frame, rest
         )
-        found.append(SentPart(changes, follows, rows[GIVEN]))
-    return found
+        parts.append(SentPart(changes, follows, rows[GIVEN]))
+    return parts
 
 
 def _refused_rows(rows: pl.DataFrame, headings: Sequence[str], letters: Sequence[str]) -> RefusedRows | None:

@@ -33,17 +33,17 @@ def _all_but(one: int, codes: Mapping[int, pl.Series]) -> pl.Series:
 
 def _of_one_record(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     record = changes[0].record
-    own = [field.name for field in record.references if field.to == record.name]
-    if len(changes) < 2 or not own:
+    self_references = [field.name for field in record.references if field.to == record.name]
+    if len(changes) < 2 or not self_references:
         return list(changes)
     new = [each.frame.filter(pl.col(ACTION) == "new")[record.code] for each in changes]
     ordered: list[RecordChanges] = []
     left = list(range(len(changes)))
     while left:
         # Those that refer to no new row of the others that are left.
-        free = [n for n in left if not _refers(changes[n], own, _all_but(n, {m: new[m] for m in left}))]
+        free = [n for n in left if not _refers(changes[n], self_references, _all_but(n, {m: new[m] for m in left}))]
         if not free:
-            return ordered + _by_generation([changes[n] for n in left], own)
+            return ordered + _by_generation([changes[n] for n in left], self_references)
         ordered += [changes[n] for n in free]
         left = [n for n in left if n not in free]
     return ordered
@@ -60,7 +60,7 @@ def _waits_for(changes: RecordChanges, own: Sequence[str], codes: pl.Series) -> 
     return pl.col(ACTION).is_in(["new", "changed"]) & pl.any_horizontal(refers)
 
 
-def _by_generation(changes: Sequence[RecordChanges], own: Sequence[str]) -> list[RecordChanges]:
+def _by_generation(changes: Sequence[RecordChanges], self_references: Sequence[str]) -> list[RecordChanges]:
     """The changes, divided by how many new rows stand before a row;
     rows of a circle come last, for the system to refuse.
     """
@@ -69,10 +69,10 @@ def _by_generation(changes: Sequence[RecordChanges], own: Sequence[str]) -> list
     ordered: list[RecordChanges] = []
     while left:
         waiting_for = pl.concat([each.frame.filter(pl.col(ACTION) == "new")[code] for each in left])
-        free = [each.frame.filter(~_waits_for(each, own, waiting_for)) for each in left]
+        free = [each.frame.filter(~_waits_for(each, self_references, waiting_for)) for each in left]
         if not any(part.height for part in free):
             return ordered + left
-        rest = [each.frame.filter(_waits_for(each, own, waiting_for)) for each in left]
+        rest = [each.frame.filter(_waits_for(each, self_references, waiting_for)) for each in left]
         ordered += [replace(each, frame=part) for each, part in zip(left, free, strict=True) if part.height]
         # Refused rows are not written, so that they are in the first part of their sheet.
         left = [replace(each, frame=part, rest=None) for each, part in zip(left, rest, strict=True) if part.height]

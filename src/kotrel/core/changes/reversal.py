@@ -89,36 +89,36 @@ def _obstacles(
 ) -> list[UndoConflict]:
     """One thing in the way for each row; ``{stood}`` and ``{stands}`` are replaced by the values of those columns."""
     keys = part.select(key_text(record)).to_series()
-    found: list[UndoConflict] = []
-    for place, code in enumerate(keys):
+    conflicts: list[UndoConflict] = []
+    for index, code in enumerate(keys):
         words = template
         if stands is not None:
             about = record.fields[field] if field else None
-            former = shown(part[stood][place], about) if stood else None
-            words = template.format(stood=former or "blank", stands=shown(part[stands][place], about) or "blank")
-        found.append(UndoConflict(record.name, code, field, words))
-    return found
+            former = shown(part[stood][index], about) if stood else None
+            words = template.format(stood=former or "blank", stands=shown(part[stands][index], about) or "blank")
+        conflicts.append(UndoConflict(record.name, code, field, words))
+    return conflicts
 
 
 def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[UndoConflict]:
     """What is no longer as the load left it."""
     gone = joined.filter(pl.col("is held").is_null() & (pl.col(ACTION) != "removed"))
     again = joined.filter(pl.col("is held") & (pl.col(ACTION) == "removed"))
-    found = [
+    conflicts = [
         *_obstacles(record, gone, None, "is no longer in the system"),
         *_obstacles(record, again, None, "is in the system again"),
     ]
-    there = joined.filter(pl.col("is held") & (pl.col(ACTION) != "removed"))
+    held_rows = joined.filter(pl.col("is held") & (pl.col(ACTION) != "removed"))
     for name in changes.fields:
         if name in record.key:
             continue
         loaded = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
-        moved = there.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
+        moved = held_rows.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
         # Somebody has restored it already.
         moved = moved.filter((pl.col(ACTION) == "new") | pl.col(before(name)).ne_missing(pl.col(f"now {name}")))
         template = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
-        found += _obstacles(record, moved, name, template, name, f"now {name}")
-    return found
+        conflicts += _obstacles(record, moved, name, template, name, f"now {name}")
+    return conflicts
 
 
 def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[UndoConflict]:
@@ -126,7 +126,7 @@ def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataF
     record = changes.record
     key = list(record.key)
     new = joined.filter((pl.col(ACTION) == "new") & pl.col("is held")).select(key)
-    found: list[UndoConflict] = []
+    conflicts: list[UndoConflict] = []
     for name in others.columns:
         if name in key:
             continue
@@ -139,5 +139,5 @@ def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataF
         elif field.is_kept and field.is_decimal:
             filled = filled & (pl.col(name).cast(decimal_type(6), strict=False) != 0)
         part = new.join(others.filter(filled).select(*key, name), on=key, how="inner", maintain_order="left")
-        found += _obstacles(record, part, name, f"{field.title} is now {{stands}}", None, name)
-    return found
+        conflicts += _obstacles(record, part, name, f"{field.title} is now {{stands}}", None, name)
+    return conflicts

@@ -26,22 +26,22 @@ def check_across(parts: Sequence[Rows], state: SystemState) -> list[list[Finding
     Args:
         parts: rows of the same record, each from a sheet of its own.
     """
-    found: list[list[FindingGroup]] = [[] for _ in parts]
+    findings: list[list[FindingGroup]] = [[] for _ in parts]
     record = parts[0].record
     if all(each.has_key for each in parts):
         keys = [_together(each, record.key) for each in parts]
-        _add(found, parts, keys, record.key[0], "twice-in-load", "twice in this load")
+        _add(findings, parts, keys, record.key[0], "twice-in-load", "twice in this load")
     for fields in record.unique_groups().values():
         values = [_values(each, [name for name in fields if name in each.fields]) for each in parts]
-        _add(found, parts, values, fields[0], "shared-in-load", "on two rows of this load")
+        _add(findings, parts, values, fields[0], "shared-in-load", "on two rows of this load")
     for names in record.unique_together:
         joined = [_together(each, names) if set(names) <= set(each.fields) else _values(each, []) for each in parts]
         titles = " / ".join(record.fields[name].title.lower() for name in names)
-        _add(found, parts, joined, names[-1], "shared-in-load", f"the same {titles} on two rows of this load")
+        _add(findings, parts, joined, names[-1], "shared-in-load", f"the same {titles} on two rows of this load")
     if record.circles:
         for place, group in circles_across(parts, state):
-            found[place].append(group)
-    return found
+            findings[place].append(group)
+    return findings
 
 
 def _values(rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
@@ -56,7 +56,7 @@ def _values(rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
 
 
 def _add(
-    found: list[list[FindingGroup]],
+    findings: list[list[FindingGroup]],
     parts: Sequence[Rows],
     values: Sequence[pl.DataFrame],
     field: str,
@@ -77,7 +77,7 @@ def _add(
         others = shared.filter((pl.col("part") != n) & pl.col("one value").is_in(mine["one value"].implode()))
         said = {value: _elsewhere(parts, rows, field, part) for (value,), part in others.group_by("one value")}
         messages = [said[value] for value in mine["one value"]]
-        found[n].append(rows.group("error", kind, title, field, cells_of(mine[ROW], mine["one value"], messages)))
+        findings[n].append(rows.group("error", kind, title, field, cells_of(mine[ROW], mine["one value"], messages)))
 
 
 def _elsewhere(parts: Sequence[Rows], rows: Rows, field: str, others: pl.DataFrame) -> str:

@@ -21,7 +21,7 @@ def check_alphabets(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
     Keys and references are held against their lists elsewhere (:mod:`kotrel.core.resolving.new_codes`).
     """
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if name not in rows.letters or rows.few.plain(name, rows.values):
@@ -47,8 +47,8 @@ def check_alphabets(rows: Rows, state: SystemState) -> list[FindingGroup]:
         else:
             continue
         if odd:
-            found.append(_group(rows, name, kind, title, odd, said))
-    return found
+            findings.append(_group(rows, name, kind, title, odd, said))
+    return findings
 
 
 def _of_other_alphabets(rows: Rows, name: str, seen: pl.Series) -> list[str]:

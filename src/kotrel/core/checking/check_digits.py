@@ -34,17 +34,17 @@ def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
     if not bad.height:
         return []
     bad = bad.with_columns(lettered=pl.col("value").str.contains(r"[^0-9]"))
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     lettered = bad.filter("lettered")
     short = bad.filter(~pl.col("lettered") & ~pl.col("length"))
     wrong = bad.filter(pl.col("length"))
     if lettered.height:
         message = "a barcode has digits only; a code with letters is an alternative code"
         cells = cells_of(lettered[ROW], lettered["value"], message)
-        found.append(rows.group("error", "barcode-with-letters", "not all digits", name, cells))
+        findings.append(rows.group("error", "barcode-with-letters", "not all digits", name, cells))
     if short.height:
         messages = [f"{len(value)} digits; a barcode has 8, 12, 13 or 14" for value in short["value"]]
-        found.append(
+        findings.append(
             rows.group(
                 "error",
                 "barcode-length",
@@ -56,8 +56,8 @@ def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
     if wrong.height:
         message = "the check digit is wrong: check the number against the packaging"
         cells = cells_of(wrong[ROW], wrong["value"], message, _nearly_own(rows, name, wrong, state))
-        found.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
-    return found
+        findings.append(rows.group("error", "check-digit", "wrong check digit", name, cells))
+    return findings
 
 
 NEARLY = 2

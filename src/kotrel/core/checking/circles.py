@@ -22,18 +22,18 @@ MOST_STEPS = 1_000_000
 
 def check_circles(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows through which a code would lead back to itself; the message prints the circle."""
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for first, second in rows.record.circles:
         if first in rows.fields and second in rows.fields:
             own = rows.values.select(ROW, *_columns(rows, first, second))
             if bad := _in_circles(own, rows, state, first, second):
-                found.append(_circle(rows, second, bad))
-    return found
+                findings.append(_circle(rows, second, bad))
+    return findings
 
 
 def circles_across(parts: Sequence[Rows], state: SystemState) -> list[tuple[int, FindingGroup]]:
     """Circles that only rows of several sheets of a load make, at each of their rows, with the number of the sheet."""
-    found: list[tuple[int, FindingGroup]] = []
+    findings: list[tuple[int, FindingGroup]] = []
     for first, second in parts[0].record.circles:
         having = [n for n, rows in enumerate(parts) if first in rows.fields and second in rows.fields]
         if len(having) < 2:
@@ -54,8 +54,8 @@ def circles_across(parts: Sequence[Rows], state: SystemState) -> list[tuple[int,
             part, own_row = at[row]
             if (part, own_row) not in alone:
                 by_part.setdefault(part, []).append((own_row, code, leads_to, printed))
-        found += [(part, _circle(parts[part], second, bad)) for part, bad in by_part.items()]
-    return found
+        findings += [(part, _circle(parts[part], second, bad)) for part, bad in by_part.items()]
+    return findings
 
 
 _Bad = tuple[int, str, str, str]
@@ -74,35 +74,35 @@ def _circle(rows: Rows, second: str, bad: Sequence[_Bad]) -> FindingGroup:
 
 def _in_circles(frame: pl.DataFrame, rows: Rows, state: SystemState, first: str, second: str) -> list[_Bad]:
     """The rows of a frame (``ROW``, the key, both fields) that lie on a circle."""
-    own = frame.select(ROW, first, second).drop_nulls()
-    if not own.height:
+    sheet_links = frame.select(ROW, first, second).drop_nulls()
+    if not sheet_links.height:
         return []
     links = _links(frame, rows.record, state, first, second)
-    group_of = _groups(own[first].unique().to_list(), links)
+    group_of = _groups(sheet_links[first].unique().to_list(), links)
     bad = [
         (row, code, leads_to)
-        for row, code, leads_to in own.iter_rows()
+        for row, code, leads_to in sheet_links.iter_rows()
         if code == leads_to or (code in group_of and group_of[code] == group_of.get(leads_to))
     ]
-    found: list[_Bad] = []
+    bad_rows: list[_Bad] = []
     steps = MOST_STEPS
     for row, code, leads_to in bad:
         path, walked = _way(leads_to, code, links, steps)
         steps -= walked
         printed = _printed([code, *path]) if path else "leads back to itself through a very long circle"
-        found.append((row, code, leads_to, printed))
-    return found
+        bad_rows.append((row, code, leads_to, printed))
+    return bad_rows
 
 
 def _links(frame: pl.DataFrame, record: Record, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
     """Code → the codes it leads to after the load: from the sheets, otherwise from the system."""
-    own = frame.select(list(dict.fromkeys((*record.key, first, second))))
+    sheet_links = frame.select(list(dict.fromkeys((*record.key, first, second))))
     system = state.having_any(record, second)
     if first not in system.columns:
         return {}
-    stays = system.join(own.select(record.key), on=list(record.key), how="anti")
+    stays = system.join(sheet_links.select(record.key), on=list(record.key), how="anti")
     links: dict[str, list[str]] = {}
-    for frame in (stays, own):
+    for frame in (stays, sheet_links):
         for code, leads_to in frame.select(first, second).drop_nulls().iter_rows():
             links.setdefault(code, []).append(leads_to)
     return links

@@ -14,8 +14,12 @@ def with_dependents(rows: Rows, state: SystemState) -> Rows:
     """Adds findings to rows that depend on a row with an error, however deep; rows that exist depend on nothing."""
     if not rows.has_key or len(rows.record.key) > 1:
         return rows
-    own = [field for field in rows.record.references if field.to == rows.record.name and field.name in rows.fields]
-    if not own or all(rows.values[field.name].null_count() == rows.values.height for field in own):
+    self_references = [
+        field for field in rows.record.references if field.to == rows.record.name and field.name in rows.fields
+    ]
+    if not self_references or all(
+        rows.values[field.name].null_count() == rows.values.height for field in self_references
+    ):
         return rows
     key = rows.record.key[0]
     new = is_new(rows, state)
@@ -24,7 +28,7 @@ def with_dependents(rows: Rows, state: SystemState) -> Rows:
     while True:
         lost = rows.values.filter(wrong & new).select(key, ROW).drop_nulls().unique(key, keep="first")
         further = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows.values.height)
-        for field in own:
+        for field in self_references:
             bad = rows.values[field.name].is_in(lost[key].implode()).fill_null(False) & ~wrong
             if not bad.any():
                 continue

@@ -13,12 +13,12 @@ MOST = 3
 """So many of the places are named."""
 
 
-def also_in(rows: Sequence[int], own: int, place: Callable[[int], str]) -> str:
+def also_in(rows: Sequence[int], own_row: int, place: Callable[[int], str]) -> str:
     """What is said at one of several rows with the same value.
 
     Args:
         rows: all of them, each once.
         place: a row's place, in words.
     """
-    others = [row for row in rows[: MOST + 1] if row != own][:MOST]
+    others = [row for row in rows[: MOST + 1] if row != own_row][:MOST]
     return "also in " + listed([place(row) for row in others], MOST, len(rows) - 1)

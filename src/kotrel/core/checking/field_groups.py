@@ -12,7 +12,7 @@ from kotrel.core.rows.system_state import SystemState, after_load
 
 def check_field_groups(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows that would leave a group half filled; a value that the system has counts as filled."""
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for group in rows.record.together:
         carried = [name for name in group if name in rows.fields]
         if not carried:
@@ -32,5 +32,5 @@ def check_field_groups(rows: Rows, state: SystemState) -> list[FindingGroup]:
         titles = [rows.record.fields[name].title.lower() for name in group]
         message = f"{', '.join(titles[:-1])} and {titles[-1]} belong together: fill all of them or none"
         field = rows.record.fields[carried[0]]
-        found += rows.where("error", "not-together", f"only some of {', '.join(titles)}", field, partial, message)
-    return found
+        findings += rows.where("error", "not-together", f"only some of {', '.join(titles)}", field, partial, message)
+    return findings

@@ -16,7 +16,7 @@ from kotrel.core.rows.system_state import SystemState, follows_nothing
 def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Rows without a key, and keys that are in the sheet or in the system twice."""
     # In tables that Kotrel created, no key can stand twice.
-    found = _held_twice(rows, state.existing(rows)) if not state.description.scaled else []
+    findings = _held_twice(rows, state.existing(rows)) if not state.description.scaled else []
     key = list(rows.record.key)
     for name in key:
         field = rows.record.fields[name]
@@ -24,15 +24,15 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
             blank = rows.values[name].is_null()
             if (lost := follows_nothing(rows, state, name)) is not False:
                 blank = blank & ~lost
-            found += rows.where("error", "missing", "must be filled", field, blank, "every row needs it")
+            findings += rows.where("error", "missing", "must be filled", field, blank, "every row needs it")
     keyed = rows.values.select(key).drop_nulls()
     if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(keyed.to_series()):
-        return found
+        return findings
     keyed = rows.values.select(key)
     twice = keyed.is_duplicated() & keyed.select(pl.all_horizontal(pl.all().is_not_null())).to_series()
     if twice.any():
-        found.append(_twice_in_sheet(rows, rows.values.filter(twice)))
-    return found
+        findings.append(_twice_in_sheet(rows, rows.values.filter(twice)))
+    return findings
 
 
 def _held_twice(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:

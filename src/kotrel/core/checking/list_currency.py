@@ -24,29 +24,31 @@ def check_currency(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """
     if not rows.currency or currency_source(rows.record) is None:
         return []
-    found: list[FindingGroup] = []
-    own: pl.Series | None = None
+    findings: list[FindingGroup] = []
+    price_currency: pl.Series | None = None
     for field in rows.record.fields.values():
         if field.kind != "money" or field.name not in rows.values.columns:
             continue
         said = _stated_currencies(rows, field)
         if said.null_count() == len(said):
             continue
-        own = _own_currency(rows, state) if own is None else own
-        pairs = pl.DataFrame([said.alias("said"), own.alias("own")])
+        price_currency = _own_currency(rows, state) if price_currency is None else price_currency
+        pairs = pl.DataFrame([said.alias("said"), price_currency.alias("own")])
         wrong = [(sign, code) for sign, code in pairs.drop_nulls().unique().iter_rows() if not may_be(sign, code)]
         for sign, code in sorted(wrong):
             here = (pairs["said"] == sign) & (pairs["own"] == code) & rows.values[field.name].is_not_null()
             message = f"it is in {sign}, and this row is in {code}: convert it"
-            found += rows.where("error", "other-currency", "in another currency", field, here.fill_null(False), message)
-    return found
+            findings += rows.where(
+                "error", "other-currency", "in another currency", field, here.fill_null(False), message
+            )
+    return findings
 
 
 def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Prices with more decimals than their list, by which every price that is asked for is rounded."""
     if list_field(rows.record) is None:
         return []
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for field in rows.record.fields.values():
         if field.kind != "money" or field.name not in rows.values.columns:
             continue
@@ -62,8 +64,10 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
             rounded = pl.col(field.name).cast(decimal_type(), strict=False).round(count, mode="half_away_from_zero")
             shown = rounded.cast(decimal_type(count), strict=False).cast(pl.String)
             here = finer & (places == count)
-            found += rows.where("warning", "finer-than-list", "finer than the price list", field, here, message, shown)
-    return found
+            findings += rows.where(
+                "warning", "finer-than-list", "finer than the price list", field, here, message, shown
+            )
+    return findings
 
 
 def _decimals_of(values: pl.Series) -> pl.Series:

@@ -25,20 +25,20 @@ def _title_of(record: Record, target: Record) -> str:
 
 def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Codes that are not on the list their field refers to, with the nearest code or the code with that name."""
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.to is None:
             continue
         target = state.description.records[field.to]
         if field.within:
-            found += _within(rows, field, target, state)
+            findings += _within(rows, field, target, state)
             continue
         values = rows.values[name]
         distinct = rows.distinct(name).drop_nulls()
         held = state.held_codes(target, distinct)
         if len(target.key) == 1:
-            found += _on_two_rows(rows, name, target, held, state)
+            findings += _on_two_rows(rows, name, target, held, state)
         unknown = distinct.filter(~distinct.is_in(state.with_coming(target, held).implode()))
         if target.name == rows.record.name and rows.has_key and len(unknown):
             # A row may refer to another row of the same sheet.
@@ -48,7 +48,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if len(waiting):
             # The header of a flat sheet's line is the same row of the sheet: one cause is one finding.
             if not (rows.flat_of and rows.record.part_of == target.name):
-                found.append(_refused_here(rows, name, waiting, refused))
+                findings.append(_refused_here(rows, name, waiting, refused))
             unknown = unknown.filter(~unknown.is_in(waiting.implode()))
         if not len(unknown):
             continue
@@ -57,8 +57,8 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
         hints = {value: names.suggestion(value) for value in unknown}
         title = _title_of(rows.record, target)
         cells = cells_of(bad[ROW], bad["as it stands"], title, [hints[value] for value in bad[name]])
-        found.append(rows.group("error", "not-on-list", title, name, cells))
-    return found
+        findings.append(rows.group("error", "not-on-list", title, name, cells))
+    return findings
 
 
 def _on_two_rows(rows: Rows, name: str, target: Record, held: pl.Series, state: SystemState) -> list[FindingGroup]:
@@ -102,7 +102,7 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
     known = state.known_keys(target, own)
     bad = own.join(known, on=list(target.key), how="anti").sort(ROW)
     refused = state.refused_in_load(target.name)
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     if refused and bad.height:
         # What is in this load and has an error itself exists: it is only not loaded.
         bad = bad.with_columns(pl.concat_str(target.key, separator=" / ").alias("whole key"))
@@ -114,10 +114,10 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
             ]
             cells = cells_of(waiting[ROW], waiting[target.code], messages)
             title = "refers to a row of this load with an error"
-            found.append(rows.group("error", "refused-in-load", title, field.name, cells))
+            findings.append(rows.group("error", "refused-in-load", title, field.name, cells))
         bad = bad.filter(~pl.col("whole key").is_in(list(refused))).drop("whole key")
     if not bad.height:
-        return found
+        return findings
     elsewhere = known.group_by(target.code).agg(pl.col(target.key[0]).unique().sort())
     others = dict(elsewhere.iter_rows())
     first = state.description.records[str(target.fields[target.key[0]].to)].title.lower()
@@ -136,4 +136,4 @@ def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> lis
         messages = [f"{row[target.key[0]]} has no line {row[target.code]}" for row in bad.iter_rows(named=True)]
         title = "no such line"
     cells = cells_of(bad[ROW], bad[target.code], messages, hints)
-    return [*found, rows.group("error", "not-on-list", title, field.name, cells)]
+    return [*findings, rows.group("error", "not-on-list", title, field.name, cells)]

@@ -21,7 +21,7 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """An error at each ditto mark and at each word for nothing in a code;
     a warning at texts with text in a program's notation.
     """
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.kind not in ("code", "text", "reference") or name not in rows.letters:
@@ -32,18 +32,18 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
         ditto = _those_in(short, DITTO)
         if ditto and name not in rows.record.key:
             message = "it repeats the cell above: write the value here"
-            found += rows.where("error", "ditto", "ditto marks", field, pl.col(name).is_in(list(ditto)), message)
+            findings += rows.where("error", "ditto", "ditto marks", field, pl.col(name).is_in(list(ditto)), message)
         if field.kind == "code":
             nothing = _those_in(short, NOTHING)
             nothing -= _texts_that_are_codes(rows, state, name, nothing)
             if nothing:
                 message = "it means “no value”: leave the cell blank"
-                found += rows.where(
+                findings += rows.where(
                     "error", "no-value-word", "words for no value", field, pl.col(name).is_in(list(nothing)), message
                 )
         if field.kind == "text":
-            found += _written_otherwise(rows, name)
-    return found
+            findings += _written_otherwise(rows, name)
+    return findings
 
 
 def _those_in(short: pl.Series, words: Collection[str]) -> set[str]:

@@ -14,7 +14,7 @@ def check_named_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Pictures that are missing, not pictures, too large, or others than those of the same name;
     a note where nobody knows.
     """
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name in rows.fields:
         field = rows.record.fields[name]
         if field.files is None or rows.values[name].null_count() == rows.values.height:
@@ -23,14 +23,16 @@ def check_named_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if field.kind == "list":
             values = values.with_columns(pl.col("value").str.split("; ")).explode("value")
         named = values["value"].unique().to_list()
-        there = state.files(named) if state.files is not None else None
-        if there is None:
+        known_files = state.files(named) if state.files is not None else None
+        if known_files is None:
             message = f"{field.title} not checked: no folder is set (folder under [pictures] in kotrel.toml)"
-            found.append(
+            findings.append(
                 rows.sheet_finding("note", "files-not-looked-at", "files not checked", message, rows.letters.get(name))
             )
             continue
-        troubles = {value: trouble for value in named if (trouble := _trouble(there.get(value), state.largest_file))}
+        troubles = {
+            value: trouble for value in named if (trouble := _trouble(known_files.get(value), state.largest_file))
+        }
         for kind, title in (
             ("file-missing", "not in the folder"),
             ("no-picture", "not a picture"),
@@ -41,8 +43,8 @@ def check_named_files(rows: Rows, state: SystemState) -> list[FindingGroup]:
             bad = values.filter(pl.col("value").is_in(list(mine)))
             if bad.height:
                 cells = cells_of(bad[ROW], bad["value"], [mine[value] for value in bad["value"]])
-                found.append(rows.group("error", kind, title, name, cells))
-    return found
+                findings.append(rows.group("error", kind, title, name, cells))
+    return findings
 
 
 def _trouble(facts: FileFacts | None, largest: int) -> tuple[str, str] | None:

@@ -63,31 +63,31 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     uncarried = [each for each in required if each.name not in rows.fields]
     everywhere = [each for each in uncarried if each.must == "always"]
     for_new = [each for each in uncarried if each.must != "always"]
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     if carried or for_new:
         new = is_new(rows, state)
         for field in carried:
-            found += _not_filled(rows, state, field, new)
+            findings += _not_filled(rows, state, field, new)
     if everywhere:
-        found += _missing(rows, state, everywhere, "required in every row")
+        findings += _missing(rows, state, everywhere, "required in every row")
     if for_new:
-        found += _without_column(rows, state, for_new, new)
-    return found
+        findings += _without_column(rows, state, for_new, new)
+    return findings
 
 
 def _not_filled(rows: Rows, state: SystemState, field: Field, new: pl.Series) -> list[FindingGroup]:
     """Rows in which a required field is blank, or is to be cleared."""
-    name, found = field.name, list[FindingGroup]()
+    name, findings = field.name, list[FindingGroup]()
     # A row that this sheet does not fill may be an update: then the system already has the value.
     wrong = rows.values[name].is_null() & (new if field.must == "new" else True)
     if (lost := follows_nothing(rows, state, name)) is not False:
         wrong = wrong & ~lost
     if name in rows.cleared:
         message = f"{field.title.lower()} is required and cannot be cleared"
-        found += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
+        findings += rows.where("error", "missing", "required", field, rows.values[clearing(name)], message)
         wrong = wrong & ~rows.values[clearing(name)]
     title = "required in every row" if field.must == "always" else f"required for new {rows.record.title.lower()} rows"
-    return [*found, *rows.where("error", "missing", title, field, wrong, title)]
+    return [*findings, *rows.where("error", "missing", title, field, wrong, title)]
 
 
 def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:

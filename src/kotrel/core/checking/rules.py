@@ -60,16 +60,16 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
     for (reference, name), allowed in rows.record.needs.items():
         if reference not in rows.fields:
             continue
-        target, there = behind_rows(rows, state, reference, name)
+        target, referred = behind_rows(rows, state, reference, name)
         wrong = rows.values[reference].is_not_null() & (
-            there["is known"] & ~there["value there"].is_in(list(allowed)).fill_null(False)
+            referred["is known"] & ~referred["value there"].is_in(list(allowed)).fill_null(False)
         )
         value, what = listed_and(list(allowed), "or"), target.fields[name].title.lower()
         title = f"{target.title}: {what} is not {value}"
         message = f"set {what} of the {target.title.lower()} to {value} first"
         about = rows.record.fields[reference]
         if rows.record.nature == "document" and wrong.any():
-            part = rows.values.select(ROW).hstack([rows.as_it_stands(reference), there["value there"]]).filter(wrong)
+            part = rows.values.select(ROW).hstack([rows.as_it_stands(reference), referred["value there"]]).filter(wrong)
             messages = [
                 f"{rows.record.title} needs an {target.title.lower()} for {value}; this one is for {has or 'nothing'}"
                 for has in part["value there"]
@@ -84,12 +84,14 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
         if field.same_as is None or field.name not in rows.fields:
             continue
         reference, name = field.same_as
-        target, there = behind_rows(rows, state, reference, name)
-        wrong = (rows.values[field.name] != there["value there"]).fill_null(False)
+        target, referred = behind_rows(rows, state, reference, name)
+        wrong = (rows.values[field.name] != referred["value there"]).fill_null(False)
         title = f"differs from the {target.fields[name].title.lower()} of the {target.title.lower()}"
         unread = rows.values[ROW].is_in(rows.unread(field.name).implode())
         if (wrong := wrong & ~unread).any():
-            part = rows.values.select(ROW).hstack([rows.as_it_stands(field.name), there["value there"]]).filter(wrong)
+            part = (
+                rows.values.select(ROW).hstack([rows.as_it_stands(field.name), referred["value there"]]).filter(wrong)
+            )
             cells = cells_of(part[ROW], part["as it stands"], title, part["value there"])
             yield rows.group("error", "must-match", title, field.name, cells)
 

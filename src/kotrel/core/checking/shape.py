@@ -38,13 +38,13 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     if field.kind in ("yes_no", "choice", "date", "moment"):
         return []
     values = rows.values[field.name]
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     seen = rows.seen(field.name)
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
-        found += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
+        findings += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
     if rows.few.plain(field.name, rows.values):
-        return found
+        return findings
     if bool(seen.str.contains(CONTROL).any()):
         one_line = field.kind in ("code", "reference")
         wrong = values.str.contains(r"\p{Cc}" if one_line else UNPRINTABLE)
@@ -53,9 +53,9 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
             if one_line
             else ("unprintable characters", "type the text again")
         )
-        found += rows.where("error", "strange-letters", title, field, wrong, message)
+        findings += rows.where("error", "strange-letters", title, field, wrong, message)
     if bool(seen.str.contains(LOST, literal=True).any()):
-        found += rows.where(
+        findings += rows.where(
             "error",
             "letters-lost",
             "unreadable characters",
@@ -63,7 +63,7 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
             values.str.contains(LOST, literal=True),
             "characters were lost before the file reached Kotrel: get the text from its source again",
         )
-    return found
+    return findings
 
 
 def _as_shown(rows: Rows, field: Field, cells: pl.DataFrame) -> pl.DataFrame:
@@ -90,7 +90,7 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
     values = rows.values[field.name]
     seen = rows.seen(field.name)
     decimals = field.decimals or 0
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     if bool((_after_point(seen) > decimals).any()):
         after_point = _after_point(values)
         excess = pl.col(field.name).str.contains(PLAIN) & (after_point > decimals)
@@ -99,20 +99,20 @@ def _numbers(rows: Rows, field: Field) -> list[FindingGroup]:
         what = f"at most {decimals} decimals" if decimals else "a whole number"
         title = "too many decimals" if decimals else "not a whole number"
         groups = rows.where("error", "too-many-decimals", title, field, excess, what, shown)
-        found += [replace(group, cells=_as_shown(rows, field, group.cells)) for group in groups]
+        findings += [replace(group, cells=_as_shown(rows, field, group.cells)) for group in groups]
     if int(seen.str.len_bytes().max() or 0) > LARGEST:  # type: ignore[arg-type]
         too_large = values.str.contains(rf"^-?[0-9]{{{LARGEST + 1},}}")
-        found += rows.where(
+        findings += rows.where(
             "error", "too-large", "too large", field, too_large, f"at most {LARGEST} digits before the point"
         )
     if field.least is not None and (field.least != 0 or bool(seen.str.starts_with("-").any())):
         exact = values.cast(decimal_type(max(decimals, 6)), strict=False)
         title = "below zero" if field.least == 0 else f"below {field.least}"
         least = "must not be negative" if field.least == 0 else f"must be at least {field.least}"
-        found += rows.where("error", "too-small", title, field, exact < field.least, least)
+        findings += rows.where("error", "too-small", title, field, exact < field.least, least)
     if field.most is not None:
         exact = values.cast(decimal_type(max(decimals, 6)), strict=False)
-        found += rows.where(
+        findings += rows.where(
             "error", "too-big", f"above {field.most}", field, exact > field.most, f"must be at most {field.most}"
         )
-    return found
+    return findings

@@ -20,7 +20,7 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
     now = state.having(rows.record, kept, key[0], rows.values[key[0]])
     now = now.select(*key, *(pl.col(name).alias(f"held {name}") for name in kept), pl.lit(True).alias("is held"))
     joined = rows.values.select(ROW, *key, *kept).join(now, on=key, how="left", maintain_order="left")
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name in kept:
         field = rows.record.fields[name]
         stands = pl.col(f"held {name}").fill_null("0") if field.is_decimal else pl.col(f"held {name}")
@@ -39,7 +39,7 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 f"{count(new.height, 'quantity', 'quantities')} of new items are not loaded with the items: stock is loaded as a document. "
                 "Load the items first, then the quantities with --as opening_stock; or both at once with a mapping that has [[also]]"
             )
-            found.append(
+            findings.append(
                 rows.sheet_finding(
                     "warning",
                     "quantity-not-loaded",
@@ -54,7 +54,9 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
         if name in rows.cleared:
             message = f"the system keeps {title} itself: it cannot be cleared"
             clears = rows.values[clearing(name)]
-            found += rows.where("error", "kept-by-system", "kept by the system, never loaded", field, clears, message)
+            findings += rows.where(
+                "error", "kept-by-system", "kept by the system, never loaded", field, clears, message
+            )
         if edited.height:
             message = f"the system keeps {title} itself: clear the cell or delete the column; stock changes only through documents and counts"
             cells = edited.select(
@@ -63,10 +65,10 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 pl.lit(message).alias("message"),
                 pl.format("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),
             )
-            found.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
+            findings.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
         elif rows.values[name].null_count() < rows.values.height:
             message = f"{field.title} is kept by the system; the values are unchanged and the column is left out"
-            found.append(
+            findings.append(
                 rows.sheet_finding(
                     "note",
                     "kept-column",
@@ -76,4 +78,4 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
                     rows.heading(name),
                 )
             )
-    return found
+    return findings

@@ -18,20 +18,20 @@ from kotrel.core.values.code_formats import GTIN_LENGTHS, gtins_as_written
 
 def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Values that no two rows may share: twice in the sheet, or on another row in the system."""
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for group, fields in rows.record.unique_groups().items():
         carried = [name for name in fields if name in rows.fields]
         if not carried:
             continue
         parts = pl.concat([_parts(rows, rows.record.fields[name]) for name in carried])
         if parts.height:
-            found += _in_sheet(rows, parts)
-            found += _in_system(rows, parts, fields, state)
-            found += _in_other_records(rows, parts, group, state)
+            findings += _in_sheet(rows, parts)
+            findings += _in_system(rows, parts, fields, state)
+            findings += _in_other_records(rows, parts, group, state)
     for names in rows.record.unique_together:
         if any(name in rows.fields for name in names):
-            found += _together(rows, names, state)
-    return found
+            findings += _together(rows, names, state)
+    return findings
 
 
 def _parts(rows: Rows, field: Field) -> pl.DataFrame:
@@ -63,20 +63,20 @@ def _in_sheet(rows: Rows, parts: pl.DataFrame) -> list[FindingGroup]:
     where = where.filter(pl.col("row count") > 1)
     places = dict(where.select("compared value", "all rows").iter_rows())
     shared = twice.join(where.select("compared value"), on="compared value", maintain_order="left")
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for (name,), part in shared.group_by("of field", maintain_order=True):
         messages = _also_in(rows, str(name), part[ROW], (places[value] for value in part["compared value"]))
         cells = cells_of(part[ROW], part["one value"], messages)
-        found.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
-    return found
+        findings.append(rows.group("error", "shared-in-sheet", "on two rows of the sheet", str(name), cells))
+    return findings
 
 
-def _also_in(rows: Rows, field: str, own: Iterable[int], places: Iterable[Sequence[int]]) -> list[str]:
+def _also_in(rows: Rows, field: str, own_rows: Iterable[int], places: Iterable[Sequence[int]]) -> list[str]:
     """For each row what is said of the other rows with its value."""
     letter = rows.letters.get(field)
     return [
         also_in(everyone, row, lambda other: rows.table.place(other, letter))
-        for row, everyone in zip(own, places, strict=True)
+        for row, everyone in zip(own_rows, places, strict=True)
     ]
 
 
@@ -131,13 +131,13 @@ def _untouched(rows: Rows, clash: pl.DataFrame, fields: Sequence[str], state: Sy
     key = list(rows.record.key)
     if not clash.height:
         return pl.Series([], dtype=pl.Boolean)
-    own = pl.concat(
+    sheet_keys = pl.concat(
         _holders(rows.record, name, clash["one value"], None, state).select(
             "compared value", *(pl.col(f"held {k}").alias(f"own {k}") for k in key)
         )
         for name in fields
     ).unique()
-    there = own.with_columns(pl.lit(True).alias("is held"))
+    there = sheet_keys.with_columns(pl.lit(True).alias("is held"))
     joined = clash.join(there, on=["compared value", *(f"own {k}" for k in key)], how="left", maintain_order="left")
     return joined["is held"].fill_null(False)
 
@@ -150,12 +150,12 @@ def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
     key = rows.record.key
     if len(key) > 1 or name not in rows.fields or rows.record.fields[name].kind == "list":
         return taken
-    own = rows.values[key[0]]
-    if (start := run_position(own, taken[f"held {key[0]}"])) is None:
+    sheet_keys = rows.values[key[0]]
+    if (start := run_position(sheet_keys, taken[f"held {key[0]}"])) is None:
         return taken
-    mine = taken.slice(start, len(own))
+    mine = taken.slice(start, len(sheet_keys))
     mine = mine.filter(mine["one value"].ne_missing(rows.values[name]))
-    return pl.concat([taken.head(start), mine, taken.slice(start + len(own))])
+    return pl.concat([taken.head(start), mine, taken.slice(start + len(sheet_keys))])
 
 
 def _given(rows: Rows, name: str) -> pl.DataFrame:
@@ -172,19 +172,19 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
 
     The owner of a value is what both records are about: the row itself, or the row it refers to.
     """
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for other in state.description.records.values():
         fields = other.unique_groups().get(group, ())
         if other.name == rows.record.name or not fields:
             continue
         if (owners := _owners(rows.record, other)) is None:
             continue
-        own, theirs = owners
-        there = pl.concat([_holders(other, name, parts["one value"], theirs, state) for name in fields])
+        sheet_owners, theirs = owners
+        holders = pl.concat([_holders(other, name, parts["one value"], theirs, state) for name in fields])
         coming = state.coming(other, [*fields, theirs])
-        there = pl.concat(
+        holders = pl.concat(
             [
-                there,
+                holders,
                 *(
                     coming.select(pl.col(theirs).alias("owned by"), pl.col(name).alias("one value")).with_columns(
                         _compared(other.fields[name])
@@ -194,24 +194,26 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
             ]
         ).drop_nulls()
         mine = (
-            parts.filter(parts["compared value"].is_in(there["compared value"].implode()))
-            if there.height
+            parts.filter(parts["compared value"].is_in(holders["compared value"].implode()))
+            if holders.height
             else parts.clear()
         )
         if not mine.height:
             continue
-        if own not in rows.record.key:
-            mine = mine.join(after_load(rows, state, (own,)), on=ROW)
-        mine = mine.with_columns(pl.col(f"own {own}" if own in rows.record.key else own).alias("own owner"))
+        if sheet_owners not in rows.record.key:
+            mine = mine.join(after_load(rows, state, (sheet_owners,)), on=ROW)
+        mine = mine.with_columns(
+            pl.col(f"own {sheet_owners}" if sheet_owners in rows.record.key else sheet_owners).alias("own owner")
+        )
         clash = (
-            mine.join(there.drop("one value"), on="compared value")
+            mine.join(holders.drop("one value"), on="compared value")
             .filter(pl.col("own owner").ne_missing(pl.col("owned by")))
             .sort(ROW)
         )
         if clash.height:
             about = state.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
-            found += _taken(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
-    return found
+            findings += _taken(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
+    return findings
 
 
 def _owners(record: Record, other: Record) -> tuple[str, str] | None:
@@ -226,13 +228,13 @@ def _owners(record: Record, other: Record) -> tuple[str, str] | None:
 
 
 def _taken(rows: Rows, clash: pl.DataFrame, title: str, severity: Severity = "error") -> list[FindingGroup]:
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for (name,), part in clash.group_by("of field", maintain_order=True):
         cells = cells_of(
             part[ROW], part["one value"], [f"{title} {code} already has it in the system" for code in part["held by"]]
         )
-        found.append(rows.group(severity, "taken", "already on another row in the system", str(name), cells))
-    return found
+        findings.append(rows.group(severity, "taken", "already on another row in the system", str(name), cells))
+    return findings
 
 
 def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
@@ -247,14 +249,14 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     titles = " / ".join(rows.record.fields[name].title.lower() for name in names)
     shown = next(name for name in reversed(names) if name in rows.fields)
     value = pl.concat_str(names, separator=" / ").alias("one value")
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     twice = after.filter(after.select(alike).is_duplicated())
     if twice.height:
         same = {group: part[ROW].to_list() for group, part in twice.group_by(alike)}
         messages = _also_in(rows, shown, twice[ROW], (same[each] for each in twice.select(alike).iter_rows()))
         twice = twice.with_columns(value)
         title = f"the same {titles} on two rows of the sheet"
-        found.append(
+        findings.append(
             rows.group("error", "shared-in-sheet", title, shown, cells_of(twice[ROW], twice["one value"], messages))
         )
     there = state.having(rows.record, names, names[0], after[names[0]]).drop_nulls(names)
@@ -265,8 +267,8 @@ def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[Fi
     if clash.height:
         messages = [f"{rows.record.title} {code} already has it in the system" for code in clash["held by"]]
         title = f"the same {titles} as another row in the system"
-        found.append(rows.group("error", "taken", title, shown, cells_of(clash[ROW], clash["one value"], messages)))
-    return found
+        findings.append(rows.group("error", "taken", title, shown, cells_of(clash[ROW], clash["one value"], messages)))
+    return findings
 
 
 def _alike(name: str) -> pl.Expr:

@@ -106,9 +106,9 @@ def moved_of(told: pl.DataFrame, now: pl.DataFrame, since: pl.DataFrame) -> Move
         since: what moved: ``PLACE``, ``posted_at`` and ``quantity``.
     """
     keys = list(PLACE)
-    held = now.join(told, on=keys, how="semi", nulls_equal=True).select(*keys, "quantity")
+    held_now = now.join(told, on=keys, how="semi", nulls_equal=True).select(*keys, "quantity")
     found: dict[tuple[str | None, ...], list[tuple[str, Decimal]]] = {}
     moves = since.join(told, on=keys, how="semi", nulls_equal=True, maintain_order="left")
     for *key, at, quantity in moves.select(*keys, "posted_at", "quantity").iter_rows():
         found.setdefault(tuple(key), []).append((at, Decimal(quantity)))
-    return Movements({tuple(key): Decimal(quantity) for *key, quantity in held.iter_rows()}, found)  # type: ignore[arg-type]
+    return Movements({tuple(key): Decimal(quantity) for *key, quantity in held_now.iter_rows()}, found)  # type: ignore[arg-type]

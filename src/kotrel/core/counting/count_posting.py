@@ -56,11 +56,11 @@ def numbered_documents(adjusted: Sequence[Adjusted], name: str, taken: set[str])
     """The lines with the numbers of their documents: ``COUNT-shed-SHED``, with -2 and so on for later postings."""
     numbers: dict[str, str] = {}
     done: list[Adjusted] = []
-    for each in adjusted:
-        if not each.adjustment:
-            done.append(each)
+    for adjustment in adjusted:
+        if not adjustment.adjustment:
+            done.append(adjustment)
             continue
-        warehouse = each.line.place.warehouse or ""
+        warehouse = adjustment.line.place.warehouse or ""
         if warehouse not in numbers:
             base = f"COUNT-{name}-{warehouse}"[:26].rstrip("-")
             free, at = base, 1
@@ -69,7 +69,7 @@ def numbered_documents(adjusted: Sequence[Adjusted], name: str, taken: set[str])
                 free = f"{base}-{at}"
             taken.add(free)
             numbers[warehouse] = free
-        done.append(Adjusted(each.line, each.adjustment, each.why, numbers[warehouse]))
+        done.append(Adjusted(adjustment.line, adjustment.adjustment, adjustment.why, numbers[warehouse]))
     return done
 
 
@@ -97,7 +97,7 @@ def as_list(adjusted: Sequence[Adjusted], stock: Record, now: pl.DataFrame, name
         now: what the list says now: the list's places and ``quantity``.
     """
     names = [each for each in PLACE if each in stock.fields]
-    held = {
+    fields_held = {
         key: Decimal(quantity)
         for *key_parts, quantity in now.select(*names, "quantity").iter_rows()
         for key in [tuple(key_parts)]
@@ -107,7 +107,9 @@ def as_list(adjusted: Sequence[Adjusted], stock: Record, now: pl.DataFrame, name
     for each in adjusted:
         if each.adjustment:
             key = tuple(getattr(each.line.place, part) for part in names)
-            rows.append([each.line.place.number, *key, f"{held.get(key, Decimal(0)) + each.adjustment:.{decimals}f}"])
+            rows.append(
+                [each.line.place.number, *key, f"{fields_held.get(key, Decimal(0)) + each.adjustment:.{decimals}f}"]
+            )
     schema = {ROW: pl.UInt32, **dict.fromkeys((*names, "quantity"), pl.String)}
     frame = pl.DataFrame(rows, schema=schema, orient="row")
     table = Table(f"count {name}", "", 0, (), frame.select(ROW), {})
@@ -121,13 +123,13 @@ def as_documents(adjusted: Sequence[Adjusted], family: Family, name: str, day: s
     lots: list[list[str | int | None]] = []
     numbers: dict[str, int] = {}
     decimals = family.lines.fields["quantity"].decimals or 0
-    for each in adjusted:
-        place, number = each.line.place, each.document
+    for adjustment in adjusted:
+        place, number = adjustment.line.place, adjustment.document
         if number is None:
             continue
         headers.setdefault(number, [place.number, number, place.warehouse, day, account, f"Count {name}"])
         numbers[number] = numbers.get(number, 0) + 1
-        line, quantity = str(numbers[number]), f"{each.adjustment:.{decimals}f}"
+        line, quantity = str(numbers[number]), f"{adjustment.adjustment:.{decimals}f}"
         lines.append([place.number, number, line, place.item, place.warehouse, place.bin, quantity, place.unit])
         if place.lot or place.serial:
             lots.append([place.number, number, line, "1", place.lot, place.serial, quantity])
@@ -139,10 +141,10 @@ def as_documents(adjusted: Sequence[Adjusted], family: Family, name: str, day: s
     if family.lots is not None and lots:
         keys = (family.document_of(family.lots), family.line_of_lot, family.lots.key[-1])
         parts.append((family.lots, (*keys, "lot", "serial", "quantity"), lots))
-    found: list[Rows] = []
+    document_rows: list[Rows] = []
     for record, names, rows in parts:
         frame = pl.DataFrame(rows, schema={ROW: pl.UInt32, **dict.fromkeys(names, pl.String)}, orient="row")
         blank = [name for name in names if name not in record.fields or (name == "account" and account is None)]
         table = Table(f"count {name}", "", 0, (), frame.select(ROW), {})
-        found.append(Rows(table, record, {}, frame.drop(blank)))
-    return found
+        document_rows.append(Rows(table, record, {}, frame.drop(blank)))
+    return document_rows

@@ -62,19 +62,19 @@ class KnownPlaces:
         Returns:
             The lines, and for each field what was repaired: row, before, after, proof.
         """
-        found: dict[str, list[tuple[int, str, str, str]]] = {}
+        readings: dict[str, list[tuple[int, str, str, str]]] = {}
         exact = self._places.select(PLACE).unique()
         odd = lines.filter(pl.col("item").is_not_null()).join(exact, on=list(PLACE), how="anti", nulls_equal=True)
         if not odd.height:
-            return lines, found
-        held = self._places.join(odd.select("item").unique(), on="item", how="semi")
+            return lines, readings
+        known_places = self._places.join(odd.select("item").unique(), on="item", how="semi")
         codes = {
             ("bin", warehouse): {bin_ for house, bin_ in known.bins or () if house == warehouse}
-            | set(held.filter(pl.col("warehouse") == pl.lit(warehouse))["bin"].drop_nulls())
+            | set(known_places.filter(pl.col("warehouse") == pl.lit(warehouse))["bin"].drop_nulls())
             for warehouse in odd["warehouse"].unique()
         }
         for name in ("lot", "serial"):
-            for item, those in held.group_by("item").agg(pl.col(name).drop_nulls()).iter_rows():
+            for item, those in known_places.group_by("item").agg(pl.col(name).drop_nulls()).iter_rows():
                 codes[name, item] = set(those)
         forms: dict[tuple[str, str | None], dict[str, list[str]]] = {}
         for whose, those in codes.items():
@@ -91,14 +91,14 @@ class KnownPlaces:
                 if value not in there and len(there) == 1:
                     changed.setdefault(name, {})[row] = there[0]
                     proof = f"the only {name} there that differs only in capitals and separators"
-                    found.setdefault(name, []).append((row, value, there[0], proof))
+                    readings.setdefault(name, []).append((row, value, there[0], proof))
         for name, values in changed.items():
             lines = lines.with_columns(
                 pl.coalesce(
                     pl.col(ROW).replace_strict(values, default=None, return_dtype=pl.String), pl.col(name)
                 ).alias(name)
             )
-        return lines, found
+        return lines, readings
 
 
 def plain_lines(
@@ -376,13 +376,13 @@ def _counted(
     return counted, at
 
 
-def _group(rows: Rows, kind: str, title: str, name: str | None, found: list[tuple[int, str]]) -> FindingGroup:
-    numbers = [row for row, _ in found]
-    stands: list[str | None] = [None] * len(found)
+def _group(rows: Rows, kind: str, title: str, name: str | None, marked: list[tuple[int, str]]) -> FindingGroup:
+    numbers = [row for row, _ in marked]
+    stands: list[str | None] = [None] * len(marked)
     if name is not None and name in rows.values.columns:
         cells = dict(rows.values.select(ROW).hstack([rows.as_it_stands(name)]).iter_rows())
         stands = [cells.get(row) for row in numbers]
-    return rows.group("error", kind, title, name, cells_of(numbers, stands, [message for _, message in found]))
+    return rows.group("error", kind, title, name, cells_of(numbers, stands, [message for _, message in marked]))
 
 
 def _trouble(
@@ -424,12 +424,12 @@ def _moment(text: str | None, sheet: Sheet) -> tuple[str | None, str]:
     """When a line was counted, and what is wrong with its time."""
     if text is None:
         return sheet.counted_at, ""
-    found = read_moment(text, zoned=False)
-    if found.value is not None and found.midnight:
+    moment = read_moment(text, zoned=False)
+    if moment.value is not None and moment.midnight:
         # A day says no time: the file's own counts where it is of that day.
-        return (sheet.counted_at if (sheet.counted_at or "")[:10] == found.value[:10] else None), ""
-    if found.value is not None:
-        return found.value, ""
+        return (sheet.counted_at if (sheet.counted_at or "")[:10] == moment.value[:10] else None), ""
+    if moment.value is not None:
+        return moment.value, ""
     clock = _CLOCK.match(text.strip())
     if clock is None:
         return None, "write the time as 14:30, or 2027-01-09 14:30"

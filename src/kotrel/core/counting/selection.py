@@ -23,13 +23,13 @@ def classes(items: pl.DataFrame) -> dict[str, str]:
     """
     worth = sorted(((Decimal(value), item) for item, value in items.select("item", "value").iter_rows()), reverse=True)
     whole = sum((value for value, _ in worth), Decimal(0))
-    found: dict[str, str] = {}
+    class_of: dict[str, str] = {}
     before = Decimal(0)
     for value, item in worth:
         share = before / whole if whole else Decimal(1)
-        found[item] = next((name for name, most in CLASSES if share < most), "C")
+        class_of[item] = next((name for name, most in CLASSES if share < most), "C")
         before += value
-    return found
+    return class_of
 
 
 def sample(items: Sequence[str], size: int, seed: int) -> set[str]:

@@ -29,13 +29,15 @@ def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[s
     by_variance: dict[tuple[str, Decimal], CountLine] = {}
     for line in off:
         by_variance.setdefault((line.place.item, line.variance), line)
-    found: dict[int, list[str]] = {}
+    suspicions: dict[int, list[str]] = {}
     for line in off:
         other = by_variance.get((line.place.item, -line.variance))
         if other is not None:
             where = other.place
             place = " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))
-            found.setdefault(line.place.number, []).append(f"the opposite difference is in {place}: in the wrong bin?")
+            suspicions.setdefault(line.place.number, []).append(
+                f"the opposite difference is in {place}: in the wrong bin?"
+            )
     for line in off:
         said = [
             f"counted in {unit} instead of {line.place.unit}, or the other way round?"
@@ -43,11 +45,15 @@ def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[s
             if _is_off_by(line, factor)
         ]
         if said:
-            found.setdefault(line.place.number, []).extend(said)
+            suspicions.setdefault(line.place.number, []).extend(said)
     for line, other in _mixed_up(off):
-        found.setdefault(line.place.number, []).append(f"{other.place.item} has the opposite difference: mixed up?")
+        suspicions.setdefault(line.place.number, []).append(
+            f"{other.place.item} has the opposite difference: mixed up?"
+        )
     return [
-        replace(line, remarks=(*line.remarks, *found[line.place.number])) if line.place.number in found else line
+        replace(line, remarks=(*line.remarks, *suspicions[line.place.number]))
+        if line.place.number in suspicions
+        else line
         for line in lines
     ]
 
@@ -73,7 +79,7 @@ def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
             mine = known.setdefault((line.place.warehouse, line.variance, form), [])
             if len(mine) < 2 and all(each.place.item != code for each in mine):
                 mine.append(line)
-    found = []
+    pairs = []
     for line in off:
         code, where, wanted = line.place.item, line.place.warehouse, -line.variance
         alike = [
@@ -83,8 +89,8 @@ def _mixed_up(off: Sequence[CountLine]) -> list[tuple[CountLine, CountLine]]:
             if other.place.item != code
         ]
         if alike:
-            found.append((line, min(alike, key=lambda each: order[each.place.number])))
-    return found
+            pairs.append((line, min(alike, key=lambda each: order[each.place.number])))
+    return pairs
 
 
 def _without_one(code: str) -> list[str]:

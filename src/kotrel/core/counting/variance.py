@@ -156,14 +156,14 @@ def lines_of(
     by_place: dict[int, list[CountEntry]] = {}
     for entry in entries:
         by_place.setdefault(entry.place, []).append(entry)
-    found: list[CountLine] = []
+    lines: list[CountLine] = []
     for place in places:
         mine = by_place.get(place.number, [])
         if len(mine) > 1:
             last = max(each.round for each in mine)
             mine = [each for each in mine if each.round == last]
-        found.append(_line(place, mine, trading, moved, second))
-    return [_advised(line, tolerance) for line in found]
+        lines.append(_line(place, mine, trading, moved, second))
+    return [_advised(line, tolerance) for line in lines]
 
 
 def _line(place: CountPlace, entries: Sequence[CountEntry], trading: bool, moved: Movements, second: str) -> CountLine:
@@ -223,14 +223,14 @@ def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str],
     Args:
         elsewhere: item and serial number → the place outside the count where the system has it.
     """
-    found: dict[tuple[str, str], list[CountLine]] = {}
+    by_place: dict[tuple[str, str], list[CountLine]] = {}
     left: dict[tuple[str, str], CountLine] = {}
     for line in lines:
         if line.place.serial is None:
             continue
         one = (line.place.item, line.place.serial)
         if line.counted:
-            found.setdefault(one, []).append(line)
+            by_place.setdefault(one, []).append(line)
         elif line.expected:
             left[one] = line
     done: list[CountLine] = []
@@ -239,7 +239,7 @@ def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str],
             done.append(line)
             continue
         one = (line.place.item, line.place.serial)
-        there = found.get(one, [])
+        there = by_place.get(one, [])
         if line.counted:
             done.append(_found_serial(line, there, left.get(one), elsewhere.get(one)))
         elif len(there) == 1 and line.expected:
@@ -251,15 +251,15 @@ def with_serials(lines: Sequence[CountLine], elsewhere: Mapping[tuple[str, str],
 
 
 def _found_serial(
-    line: CountLine, there: Sequence[CountLine], former: CountLine | None, outside: str | None
+    line: CountLine, same_serial: Sequence[CountLine], former: CountLine | None, outside: str | None
 ) -> CountLine:
     """A line on which a serial number was found.
 
     Args:
-        there: all lines on which it was; ``former``: where it was expected; ``outside``: where the system has it.
+        same_serial: all lines on which it was; ``former``: where it was expected; ``outside``: where the system has it.
     """
-    if len(there) > 1:
-        places = " and ".join(warehouse_and_bin(other.place) for other in there if other is not line)
+    if len(same_serial) > 1:
+        places = " and ".join(warehouse_and_bin(other.place) for other in same_serial if other is not line)
         return replace(line, recount=f"the serial number was also counted in {places}", undecided=True)
     if line.expected:
         return line

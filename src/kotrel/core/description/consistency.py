@@ -29,11 +29,11 @@ def _named_by_rules(record: Record) -> Iterator[tuple[str, tuple[str, ...]]]:
 def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> None:
     """Every field that a record rule names must be one of the record's fields."""
     for rule, names in _named_by_rules(record):
-        for each in names:
-            if each not in record.fields:
-                hint = did_you_mean(each, tuple(record.fields))
+        for name in names:
+            if name not in record.fields:
+                hint = did_you_mean(name, tuple(record.fields))
                 raise reader.wrong(
-                    f"“{rule}” names a field “{each}” that {record.name} does not have", *path, rule, hint=hint
+                    f"“{rule}” names a field “{name}” that {record.name} does not have", *path, rule, hint=hint
                 )
     for rule in ("in_order", "no_circle"):
         if any(len(group) != 2 for group in getattr(record, rule)):
@@ -41,23 +41,23 @@ def names_exist(reader: TomlReader, record: Record, path: tuple[str, ...]) -> No
     for rule, field in (("called", record.called), ("path", record.path)):
         if field in record.key:
             raise reader.wrong(f"“{rule}” names {field}, which is the key of {record.name}: leave it out", *path, rule)
-    for each in record.key:
-        if record.fields[each].is_kept:
-            raise reader.wrong(f"the key “{each}” of {record.name} cannot be kept by the system", *path, "key")
+    for name in record.key:
+        if record.fields[name].is_kept:
+            raise reader.wrong(f"the key “{name}” of {record.name} cannot be kept by the system", *path, "key")
 
 
 def check_references(reader: TomlReader, record: Record, records: Mapping[str, Record]) -> None:
-    for each in record.references:
-        path = ("record", record.name, "field", each.name)
-        target = records.get(each.to or "")
+    for reference in record.references:
+        path = ("record", record.name, "field", reference.name)
+        target = records.get(reference.to or "")
         if target is None:
-            hint = did_you_mean(each.to or "", tuple(records), f"The description has: {', '.join(records)}.")
+            hint = did_you_mean(reference.to or "", tuple(records), f"The description has: {', '.join(records)}.")
             raise reader.wrong(
-                f"field {each.name} refers to “{each.to}”, which is not described", *path, "to", hint=hint
+                f"field {reference.name} refers to “{reference.to}”, which is not described", *path, "to", hint=hint
             )
-        if len(each.within) != len(target.key) - 1:
+        if len(reference.within) != len(target.key) - 1:
             raise reader.wrong(
-                f"field {each.name} refers to {target.name}, whose key is {', '.join(target.key)}",
+                f"field {reference.name} refers to {target.name}, whose key is {', '.join(target.key)}",
                 *path,
                 "to",
                 hint='“within” names the fields of this record that identify the others: within = ["warehouse"]',
@@ -65,12 +65,12 @@ def check_references(reader: TomlReader, record: Record, records: Mapping[str, R
         if target.storage.id and (len(target.key) > 1 or target.fields[target.code].to):
             # A number is looked up by one code alone: with a longer key, it could belong to another row.
             raise reader.wrong(
-                f"field {each.name} refers to {target.name}, which has an “id” and a key of more than one plain code",
+                f"field {reference.name} refers to {target.name}, which has an “id” and a key of more than one plain code",
                 *path,
                 "to",
                 hint="Describe the column as the number that it is, or give that record a key of one code.",
             )
-        for name in each.within:
+        for name in reference.within:
             known_field(reader, record, name, *path, "within")
             # A changed row may not carry a field outside its key; rows of documents never change.
             if name not in record.key and record.part_of is None and record.nature == "master":

@@ -53,7 +53,7 @@ def _words_of(
     reader: TomlReader, table: Mapping[str, Any], fields: Mapping[str, Field], *path: str
 ) -> dict[str, tuple[str, str]]:
     """``yes_no_of = { active = ["1", "0"] }``: how single fields store yes and no."""
-    found: dict[str, tuple[str, str]] = {}
+    record_words: dict[str, tuple[str, str]] = {}
     given = reader.table(table.get("yes_no_of", {}), "yes_no_of", *path, "yes_no_of")
     for name in given:
         words = reader.texts(given, name, *path, "yes_no_of")
@@ -63,8 +63,8 @@ def _words_of(
                 *path,
                 "yes_no_of",
             )
-        found[name] = (words[0], words[1])
-    return found
+        record_words[name] = (words[0], words[1])
+    return record_words
 
 
 def load_order(records: Mapping[str, Record]) -> tuple[str, ...]:
@@ -156,13 +156,13 @@ def _period(
 
 
 def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tuple[str, str], tuple[str, ...]]:
-    found: dict[tuple[str, str], tuple[str, ...]] = {}
+    needs: dict[tuple[str, str], tuple[str, ...]] = {}
     given = reader.table(table.get("needs", {}), "needs", *path, "needs")
     for name, value in given.items():
         if parts := dotted(reader, name, "needs", *path):
             one = isinstance(value, str)
-            found[parts] = (value,) if one else reader.texts(given, name, *path, "needs")
-    return found
+            needs[parts] = (value,) if one else reader.texts(given, name, *path, "needs")
+    return needs
 
 
 def read_description(text: str, name: str = "system.toml") -> Description:
@@ -211,7 +211,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
 
 def _default_sets(reader: TomlReader, raw: Any, records: Mapping[str, Record]) -> dict[str, DefaultSet]:
     """``[defaults.paint]``: the record, where it is used, and the values to set."""
-    found: dict[str, DefaultSet] = {}
+    sets: dict[str, DefaultSet] = {}
     for name, given in reader.table(raw, "defaults", "defaults").items():
         path = ("defaults", name)
         table = reader.table(given, f"defaults {name}", *path)
@@ -221,5 +221,5 @@ def _default_sets(reader: TomlReader, raw: Any, records: Mapping[str, Record]) -
         for field in values:
             known_field(reader, records[record], field, *path, "set")
         where = reader.text_of(table, "where", "", *path) or None
-        found[name] = DefaultSet(name, record, where, values)
-    return found
+        sets[name] = DefaultSet(name, record, where, values)
+    return sets

@@ -27,18 +27,18 @@ BALANCE = ("item", "counts_as", "quantity", "value")
 
 def document_settings(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[str, Any]:
     """The settings of a record that say whether it is a document, part of one, or the ledger."""
-    found: dict[str, Any] = {}
+    settings: dict[str, Any] = {}
     for key, allowed in (("nature", get_args(Nature)), ("effect", get_args(Effect)), ("counts_as", COUNTS_AS)):
         if key in table:
-            found[key] = reader.one_of(reader.text_of(table, key, "", *path), allowed, key, *path, key)
+            settings[key] = reader.one_of(reader.text_of(table, key, "", *path), allowed, key, *path, key)
     if "part_of" in table:
-        found["part_of"] = reader.text_of(table, "part_of", "", *path)
+        settings["part_of"] = reader.text_of(table, "part_of", "", *path)
     for key in ("effect", "counts_as"):
-        if key in found and found.get("nature") != "document":
+        if key in settings and settings.get("nature") != "document":
             raise reader.wrong(f"“{key}” is only for documents", *path, key, hint='Add nature = "document".')
-    if found.get("counts_as") and found.get("effect", "none") != "none":
+    if settings.get("counts_as") and settings.get("effect", "none") != "none":
         raise reader.wrong("“counts_as” is only for documents without an effect on stock", *path, "counts_as")
-    return found
+    return settings
 
 
 def from_ledger(reader: TomlReader, table: Mapping[str, Any], kind: str, *path: str) -> FromLedger | None:

@@ -67,12 +67,12 @@ def draft_description(tables: Sequence[TableFacts], views: Sequence[str] = ()) -
             read_description(text, "draft")
             return text
         except WrongUse as error:
-            found = re.search(r", line ([0-9]+): (.*)", error.message)
-            line = int(found[1]) if found else 0
+            match = re.search(r", line ([0-9]+): (.*)", error.message)
+            line = int(match[1]) if match else 0
             here = [table for table, first in places.items() if first <= line]
-            if not found or not here:
+            if not match or not here:
                 raise
-            wrong[here[-1]] = found[2]
+            wrong[here[-1]] = match[2]
 
 
 Place = tuple[str, str]
@@ -87,24 +87,24 @@ def _draft(
     Args:
         wrong: tables that cannot be described, and why.
     """
-    own = [each.name for each in tables if is_record_of_changes(each.name) and key_of(each)[0]]
-    tables = _with_named_references([each for each in tables if each.name not in own])
+    change_logs = [each.name for each in tables if is_record_of_changes(each.name) and key_of(each)[0]]
+    tables = _with_named_references([each for each in tables if each.name not in change_logs])
     schemas = Counter(each.schema for each in tables if each.schema)
     main = schemas.most_common(1)[0][0] if schemas else ""
     without = [each.name for each in tables if not key_of(each)[0]]
     named: dict[Place, _Named] = {}
     for facts in tables:
         key, number = key_of(facts)
-        place = (facts.schema, facts.name)
-        if key and place not in wrong:
+        table_place = (facts.schema, facts.name)
+        if key and table_place not in wrong:
             taken = {each.record for each in named.values()}
-            named[place] = _Named(facts, _free(_plain(facts.name, "table"), taken), key, number)
+            named[table_place] = _Named(facts, _free(_plain(facts.name, "table"), taken), key, number)
     lines = HEAD.rstrip().split("\n")
     if main:
         lines.append(f"schema = {_quoted(main)}")
     left_out = {
         "Left out, because they have no key": without,
-        "Left out, because by their names the system writes them for itself": own,
+        "Left out, because by their names the system writes them for itself": change_logs,
         "Views, which can only be read, are left out": views,
     }
     for why, names in left_out.items():
@@ -114,9 +114,9 @@ def _draft(
         lines += ["", f"# Left out: {_on_one_line(name)}, because {why}"]
     loose = _circles(named)
     places: dict[Place, int] = {}
-    for place, each in named.items():
+    for table_place, each in named.items():
         lines.append("")
-        places[place] = len(lines) + 1
+        places[table_place] = len(lines) + 1
         lines += _record(each, named, main, loose, tables)
     return "\n".join([*lines, ""]), places
 
@@ -160,15 +160,15 @@ def _named_reference(column: ColumnFacts, table: TableFacts, tables: Sequence[Ta
     return ReferenceFacts((column.name,), other.name, (target,), other.schema)
 
 
-def _called(column: ColumnFacts, each: _Named) -> str:
+def _called(column: ColumnFacts, owner: _Named) -> str:
     """The name of a field: a reference without the ``_id`` of its column, as its heading in a sheet would be."""
     plain = _plain(column.name)
     if is_scaled(column):
         return re.sub(r"_[a-z]+(?:_units?)?$", "", plain) or plain
-    refers = any(column.name == reference.columns[-1] for reference in each.facts.references)
+    refers = any(column.name == reference.columns[-1] for reference in owner.facts.references)
     return (
         (
-            re.sub(r"_(?:id|fk|uuid)$" if column.name in each.key else r"_(?:id|fk|uuid|code|no|nr|ref)$", "", plain)
+            re.sub(r"_(?:id|fk|uuid)$" if column.name in owner.key else r"_(?:id|fk|uuid|code|no|nr|ref)$", "", plain)
             or plain
         )
         if refers
@@ -219,30 +219,30 @@ def _target_place(table: Place, reference: ReferenceFacts) -> Place:
 
 
 def _record(
-    each: _Named, named: Mapping[Place, _Named], main: str, loose: set[tuple[Place, str]], tables: Sequence[TableFacts]
+    table: _Named, named: Mapping[Place, _Named], main: str, loose: set[tuple[Place, str]], tables: Sequence[TableFacts]
 ) -> Iterator[str]:
-    facts = each.facts
+    facts = table.facts
     fields: dict[str, str] = {}
     for column in facts.columns:
-        if column.name != each.id and not is_marked_deleted(column) and not _is_own(each, column):
-            fields[column.name] = _free(_called(column, each), set(fields.values()))
-    called = _called_by(fields, each.key)
-    yield f"[record.{each.record}]"
-    keys = ", ".join(f'"{fields[name]}"' for name in each.key)
+        if column.name != table.id and not is_marked_deleted(column) and not _is_own(table, column):
+            fields[column.name] = _free(_called(column, table), set(fields.values()))
+    called = _called_by(fields, table.key)
+    yield f"[record.{table.record}]"
+    keys = ", ".join(f'"{fields[name]}"' for name in table.key)
     yield f"key = [{keys}]"
     if facts.nature:
         yield f'nature = "{facts.nature}"'
-    if called and called not in each.key:
+    if called and called not in table.key:
         yield f'called = "{fields[called]}"'
-    yield from _unique_together(each, fields)
-    if store := _store(each, fields, main):
+    yield from _unique_together(table, fields)
+    if store := _store(table, fields, main):
         yield f"store = {{ {', '.join(store)} }}"
-    yield f"[record.{each.record}.field]"
+    yield f"[record.{table.record}.field]"
     for column in facts.columns:
         if column.name in fields:
-            said = [column.remark, _advice(each, column, tables, loose), _unchecked(each, column, named, loose)]
+            said = [column.remark, _advice(table, column, tables, loose), _unchecked(table, column, named, loose)]
             remark = "".join(f"  # {' '.join(words.split())}" for words in said if words)
-            yield f"{fields[column.name]} = {{ {', '.join(_field(each, column, fields, named, loose))} }}{remark}"
+            yield f"{fields[column.name]} = {{ {', '.join(_field(table, column, fields, named, loose))} }}{remark}"
 
 
 def _called_by(fields: Mapping[str, str], key: Sequence[str]) -> str | None:
@@ -263,22 +263,22 @@ def _unique_together(each: _Named, fields: Mapping[str, str]) -> Iterator[str]:
         yield f"unique_together = [{groups}]"
 
 
-def _store(each: _Named, fields: Mapping[str, str], main: str) -> list[str]:
+def _store(table: _Named, fields: Mapping[str, str], main: str) -> list[str]:
     said = []
-    if each.record != each.facts.name:
-        said.append(f"table = {_quoted(each.facts.name)}")
-    if each.facts.schema and each.facts.schema != main:
-        said.append(f"schema = {_quoted(each.facts.schema)}")
+    if table.record != table.facts.name:
+        said.append(f"table = {_quoted(table.facts.name)}")
+    if table.facts.schema and table.facts.schema != main:
+        said.append(f"schema = {_quoted(table.facts.schema)}")
     said += _inline("columns", {field: name for name, field in fields.items() if name != field})
-    if each.id:
-        said.append(f"id = {_quoted(each.id)}")
-    own = {
-        _quoted(column.name): own_value(column, column.name in each.key, column.name == each.id) or ("", "")
-        for column in each.facts.columns
+    if table.id:
+        said.append(f"id = {_quoted(table.id)}")
+    own_values = {
+        _quoted(column.name): own_value(column, column.name in table.key, column.name == table.id) or ("", "")
+        for column in table.facts.columns
     }
-    said += _inline("made", {column: made for column, (made, _) in own.items() if made})
-    said += _inline("touched", {column: touched for column, (_, touched) in own.items() if touched})
-    gone = filter(is_marked_deleted, each.facts.columns)
+    said += _inline("made", {column: made for column, (made, _) in own_values.items() if made})
+    said += _inline("touched", {column: touched for column, (_, touched) in own_values.items() if touched})
+    gone = filter(is_marked_deleted, table.facts.columns)
     said += _inline("fixed", {_quoted(each.name): "0" if each.kind == "yes_no" else "(blank)" for each in gone})
     return said
 
@@ -304,28 +304,28 @@ def _unchecked(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named],
     return f"{' with '.join(reversed(ends[0].columns))} refers to {ends[0].table}: only the database checks that"
 
 
-def _advice(each: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loose: set[tuple[Place, str]]) -> str:
+def _advice(owner: _Named, column: ColumnFacts, tables: Sequence[TableFacts], loose: set[tuple[Place, str]]) -> str:
     """What a person should decide about a column."""
-    place = (each.facts.schema, each.facts.name)
+    place = (owner.facts.schema, owner.facts.name)
     if (place, column.name) in loose:
         return "it refers to a table that refers back to this one: a plain code here"
-    if column.name in each.key and column.always_made:
+    if column.name in owner.key and column.always_made:
         return "the database alone gives this number: rows can be changed, but not added"
-    if column.name in each.key and column.made:
+    if column.name in owner.key and column.made:
         return "the database's own number: a column that people know would be a better key"
-    if column.name in each.facts.named:
+    if column.name in owner.facts.named:
         return "by its name, without a foreign key"
     if said := _seen_of(column):
         return said
-    if not any(column.name in reference.columns for reference in each.facts.references):
-        other = may_refer_to(column, [table for table in tables if table.name != each.facts.name])
+    if not any(column.name in reference.columns for reference in owner.facts.references):
+        other = may_refer_to(column, [table for table in tables if table.name != owner.facts.name])
         if other is not None:
             return f'perhaps kind = "reference", to = "{_plain(other.name, "table")}", although there is no foreign key'
     return ""
 
 
 def _field(
-    each: _Named,
+    owner: _Named,
     column: ColumnFacts,
     fields: Mapping[str, str],
     named: Mapping[Place, _Named],
@@ -333,9 +333,9 @@ def _field(
 ) -> Iterator[str]:
     if column.title:
         yield f"title = {_quoted(column.title)}"
-    in_key = column.name in each.key
-    alone = (column.name,) in each.facts.uniques and not in_key
-    target = None if ((each.facts.schema, each.facts.name), column.name) in loose else _target(each, column, named)
+    in_key = column.name in owner.key
+    alone = (column.name,) in owner.facts.uniques and not in_key
+    target = None if ((owner.facts.schema, owner.facts.name), column.name) in loose else _target(owner, column, named)
     settings = list(_kind(column, in_key, alone) if target is None else _reference(*target, fields))
     yield from settings
     if KEPT in settings:
@@ -346,7 +346,7 @@ def _field(
         yield KEPT
     elif in_key:
         yield 'must = "always"'
-    elif column.must and own_value(column, in_key, column.name == each.id) is None:
+    elif column.must and own_value(column, in_key, column.name == owner.id) is None:
         yield 'must = "new"'
 
 
@@ -423,17 +423,17 @@ def _rest_of_key(reference: ReferenceFacts, each: _Named, other: _Named) -> tupl
     return () if reference.targets == (other.id,) and len(other.key) == 1 else None
 
 
-def _target(each: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
+def _target(owner: _Named, column: ColumnFacts, named: Mapping[Place, _Named]) -> tuple[_Named, tuple[str, ...]] | None:
     """The record that a column refers to, and the columns that complete a key of several fields."""
-    place = (each.facts.schema, each.facts.name)
-    others = [(reference, named.get(_target_place(place, reference))) for reference in each.facts.references]
+    place = (owner.facts.schema, owner.facts.name)
+    others = [(reference, named.get(_target_place(place, reference))) for reference in owner.facts.references]
     for reference, other in others:
         if other is not None and column.name == reference.columns[-1]:
-            rest = _rest_of_key(reference, each, other)
+            rest = _rest_of_key(reference, owner, other)
             if rest is not None:
                 return other, rest
     for reference, other in others:
-        if other is not None and other is not each and column.name in reference.columns[:-1]:
+        if other is not None and other is not owner and column.name in reference.columns[:-1]:
             # What is the beginning of a longer key there refers to what that refers to.
             there = other.facts.column(reference.targets[reference.columns.index(column.name)])
             found = _target(other, there, named)

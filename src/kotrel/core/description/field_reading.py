@@ -66,12 +66,12 @@ class _FieldTable(Struct, frozen=True):
     def words(self, key: str) -> dict[str, str]:
         """Words that stand for a number, and the numbers."""
         self.needs_a_number(key)
-        found: dict[str, str] = {}
+        meanings: dict[str, str] = {}
         given = self.reader.table(self.table[key], key, *self.path, key)
         for word in given:
             number = self.reader.decimal(given, word, *self.path, key)
-            found[folded(word)] = f"{number:f}"
-        return found
+            meanings[folded(word)] = f"{number:f}"
+        return meanings
 
     def zero_means(self, key: str) -> str | None:
         self.needs_a_number(key)

@@ -49,18 +49,18 @@ def likely_rows(rows: pl.DataFrame, record: Record, words: Iterable[str]) -> pl.
 
 
 def _spellings(words: Iterable[str]) -> set[str]:
-    found: set[str] = set()
+    spellings: set[str] = set()
     for word in words:
         usual = without_lookalikes(word)
         parts = {usual}
         # A cell may hold a code and its name; a long text is neither.
         for gap in _BETWEEN.finditer(usual) if len(usual) <= _LONGEST else ():
             parts |= {usual[: gap.start()], usual[gap.end() :]}
-        found |= {word, word.casefold(), *parts}
+        spellings |= {word, word.casefold(), *parts}
         for part in parts:
             if (number := as_number(part)) is not None and number == number.to_integral_value():
-                found.add(f"{number:f}".partition(".")[0])
-    return found
+                spellings.add(f"{number:f}".partition(".")[0])
+    return spellings
 
 
 def _letters_and_digits(values: pl.Series) -> pl.Series:

@@ -32,15 +32,15 @@ def line_of(text: str, *path: str) -> int:
     table: list[str] = []
     times: dict[str, int] = {}
     for number, line in enumerate(text.splitlines(), start=1):
-        if found := _TABLE.match(line):
-            table = _parts(found.group(2))
-            if found.group(1) == "[[" and len(table) == 1:
+        if match := _TABLE.match(line):
+            table = _parts(match.group(2))
+            if match.group(1) == "[[" and len(table) == 1:
                 times[table[0]] = times.get(table[0], 0) + 1
             if table[0] in times:
                 table[0] = numbered(table[0], times[table[0]])
             here = table
-        elif found := _KEY.match(line):
-            here = table + _parts(found.group(1))
+        elif match := _KEY.match(line):
+            here = table + _parts(match.group(1))
         else:
             continue
         depth = len(here)
@@ -172,7 +172,7 @@ class TomlReader:
         Raises:
             WrongUse: one is no number above zero, or is of the workspace's own currency.
         """
-        found: dict[str, Decimal] = {}
+        rates_read: dict[str, Decimal] = {}
         for currency in table:
             rate = self.decimal(table, currency, "rates")
             if rate is None or rate <= 0:
@@ -180,8 +180,8 @@ class TomlReader:
             if home and currency.upper() == home and rate != 1:
                 trouble = f"one {home} is one {home}: amounts here are in {home}, so only other currencies have a rate"
                 raise self.wrong(trouble, "rates", currency)
-            found[currency.upper()] = rate
-        return found
+            rates_read[currency.upper()] = rate
+        return rates_read
 
     def decimal(self, table: Mapping[str, Any], key: str, *path: str) -> Decimal | None:
         value = table.get(key)

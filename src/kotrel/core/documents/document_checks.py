@@ -252,7 +252,7 @@ def _twice(whole: DocumentTables) -> Found:
 
     Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not.
     """
-    place = [name for name in ("document", "item", "warehouse", "bin", "unit", "cost") if name in whole.lines.columns]
+    fields = [name for name in ("document", "item", "warehouse", "bin", "unit", "cost") if name in whole.lines.columns]
     lots = (
         whole.lots.group_by("document", "line").agg(
             pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True)
@@ -266,13 +266,13 @@ def _twice(whole: DocumentTables) -> Found:
     lines = whole.lines.filter(pl.col("item").is_not_null()).join(
         lots, on=["document", "line"], how="left", maintain_order="left"
     )
-    first = lines.unique([*place, "lots"], keep="first", maintain_order=True)
+    first = lines.unique([*fields, "lots"], keep="first", maintain_order=True)
     again = lines.join(
         first.select(PART, ROW, pl.lit(True).alias("is first")), on=[PART, ROW], how="left", maintain_order="left"
     )
     again = again.filter(pl.col("is first").is_null()).join(
-        first.select(*place, "lots", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
-        on=[*place, "lots"],
+        first.select(*fields, "lots", pl.col(PART).alias("first part"), pl.col(ROW).alias("first row")),
+        on=[*fields, "lots"],
         how="left",
         maintain_order="left",
         nulls_equal=True,

@@ -90,7 +90,7 @@ def reverse_documents(
     """
     ledger = description.ledger
     moved = [each for each in done if ledger is not None and each.record.name == ledger.name]
-    found = TakenBack([], [], {}, [])
+    taken_back = TakenBack([], [], {}, [])
     plans = list(_posted(done, moved, description, read))
     # What one document brings back, another may take out again: only the sum counts.
     every = [movements for _, _, _, movements in plans if movements.height]
@@ -104,16 +104,18 @@ def reverse_documents(
         go = [number for number in numbers if number not in left]
         new = _new_numbers(family, go, set(read(family.header.name, [family.number])[family.number]))
         changes, remarks = _changes(family, mine, moved, new, movements, sums, how)
-        found = TakenBack(
-            [*found.changes, *changes],
-            [*found.blocked_by, *blocked],
-            {**found.numbers, **new},
-            [*found.remarks, *remarks],
+        taken_back = TakenBack(
+            [*taken_back.changes, *changes],
+            [*taken_back.blocked_by, *blocked],
+            {**taken_back.numbers, **new},
+            [*taken_back.remarks, *remarks],
         )
     # Lines before headers would refer to nothing: the order of the load is kept, the ledger last.
     order = list(description.order)
-    ordered = sorted(found.changes, key=lambda each: (each.record.nature == "ledger", order.index(each.record.name)))
-    return replace(found, changes=ordered)
+    ordered = sorted(
+        taken_back.changes, key=lambda each: (each.record.nature == "ledger", order.index(each.record.name))
+    )
+    return replace(taken_back, changes=ordered)
 
 
 def _posted(
@@ -141,19 +143,19 @@ def reversals(family: Family, read: Reader) -> dict[str, str]:
     return dict(frame.iter_rows())
 
 
-def _new_numbers(family: Family, numbers: Sequence[str], there: set[str]) -> dict[str, str]:
+def _new_numbers(family: Family, numbers: Sequence[str], taken_numbers: set[str]) -> dict[str, str]:
     """Document → the number of the one that takes it back: ``ADJ-1`` → ``ADJ-1-R``."""
     length = family.header.fields[family.number].length or 40
-    found: dict[str, str] = {}
+    new_numbers: dict[str, str] = {}
     for number in numbers:
         at, free = 1, ""
-        while not free or free in there:
+        while not free or free in taken_numbers:
             end = "-R" if at == 1 else f"-R{at}"
             free = number[: length - len(end)] + end
             at += 1
-        there.add(free)
-        found[number] = free
-    return found
+        taken_numbers.add(free)
+        new_numbers[number] = free
+    return new_numbers
 
 
 def _movements(moved: Sequence[RecordChanges], family: Family, numbers: Sequence[str]) -> pl.DataFrame:
@@ -265,11 +267,11 @@ def _changes(
     how: Taking,
 ) -> tuple[list[RecordChanges], list[str]]:
     """The rows of the reversing documents and of the ledger."""
-    found: list[RecordChanges] = []
-    for each in mine:
-        record, document = each.record, family.document_of(each.record)
-        rows = each.frame.filter((pl.col(ACTION) == "new") & pl.col(document).is_in(list(new)))
-        fields = list(each.fields)
+    changes: list[RecordChanges] = []
+    for part in mine:
+        record, document = part.record, family.document_of(part.record)
+        rows = part.frame.filter((pl.col(ACTION) == "new") & pl.col(document).is_in(list(new)))
+        fields = list(part.fields)
         if record.name == family.header.name:
             extra = {"date": pl.lit(how.day.isoformat()), "remark": pl.lit(how.remark), "reverses": pl.col(document)}
             extra = {name: expr for name, expr in extra.items() if name in record.fields}
@@ -277,11 +279,11 @@ def _changes(
             fields = [name for name in record.fields if name in fields or name in extra]
         rows = rows.with_columns(pl.col(document).replace(new).alias(document))
         if rows.height:
-            found.append(_new_rows(record, each, fields, rows))
+            changes.append(_new_rows(record, part, fields, rows))
     if not movements.height:
-        return found, []
+        return changes, []
     posted, remarks = _movements_back(family, moved, new, movements, sums, how)
-    return [*found, *posted], remarks
+    return [*changes, *posted], remarks
 
 
 def _movements_back(
@@ -300,19 +302,19 @@ def _movements_back(
         f"nothing is left of {item}, so its last value of {plain_quantity(round(value, VALUE_DECIMALS))} goes out with it"
         for item, value in emptied.select("item", "value").iter_rows()
     ]
-    found: list[RecordChanges] = []
-    for each in moved:
-        rows = each.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))
+    changes: list[RecordChanges] = []
+    for part in moved:
+        rows = part.frame.filter((pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name))
         rows = rows.filter(pl.col("document").is_in(list(new)))
         if rows.height:
             stamps = {"date": how.day.isoformat(), "posted_at": moment_text(how.now)}
-            rows = _turned(rows, each, emptied).with_columns(
+            rows = _turned(rows, part, emptied).with_columns(
                 pl.col("document").replace(new),
-                *(pl.lit(text).alias(name) for name, text in stamps.items() if name in each.fields),
+                *(pl.lit(text).alias(name) for name, text in stamps.items() if name in part.fields),
             )
-            found.append(_new_rows(each.record, each, list(each.fields), rows))
+            changes.append(_new_rows(part.record, part, list(part.fields), rows))
             emptied = emptied.filter(~pl.col("item").is_in(rows["item"].implode()))
-    return found, remarks
+    return changes, remarks
 
 
 def _turned(rows: pl.DataFrame, changes: RecordChanges, emptied: pl.DataFrame) -> pl.DataFrame:

@@ -52,19 +52,19 @@ class DocumentTables(Struct, frozen=True):
             bad: rows of one of the tables.
             messages: one for each.
         """
-        found: list[tuple[int, FindingGroup]] = []
+        placed: list[tuple[int, FindingGroup]] = []
         marked = bad.select(PART, ROW).with_columns(pl.Series("message", messages, dtype=pl.String))
         for (part,), group in marked.group_by(PART, maintain_order=True):
-            place = int(str(part))
-            rows = self.parts[place]
+            index = int(str(part))
+            rows = self.parts[index]
             value: pl.Series | None = None
             if field is not None:
                 stands = rows.values.select(ROW).hstack([rows.as_it_stands(field)])
                 joined = group.select(ROW).join(stands.unique(ROW), on=ROW, how="left", maintain_order="left")
                 value = joined["as it stands"]
             cells = cells_of(group[ROW], value, group["message"])
-            found.append((place, rows.group(severity, kind, title, field, cells)))
-        return found
+            placed.append((index, rows.group(severity, kind, title, field, cells)))
+        return placed
 
 
 def document_tables_of(
@@ -171,12 +171,17 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
 
 def _with_own_cost(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
     """The lines with the item's cost in their warehouse as ``item cost``, where it has one of its own there."""
-    own = state.description.records.get("item_warehouse")
+    item_places = state.description.records.get("item_warehouse")
     where = ["item", "warehouse"]
-    if own is None or not {*where, "cost"} <= set(own.fields) or "warehouse" not in lines.columns or not lines.height:
+    if (
+        item_places is None
+        or not {*where, "cost"} <= set(item_places.fields)
+        or "warehouse" not in lines.columns
+        or not lines.height
+    ):
         return lines
-    held = state.having(own, ["cost"], "item", lines["item"].drop_nulls().unique()).select(*where, "cost")
-    costs = pl.concat([state.coming(own, [*where, "cost"]).select(*where, "cost"), held]).drop_nulls()
+    held = state.having(item_places, ["cost"], "item", lines["item"].drop_nulls().unique()).select(*where, "cost")
+    costs = pl.concat([state.coming(item_places, [*where, "cost"]).select(*where, "cost"), held]).drop_nulls()
     costs = costs.unique(where, keep="first", maintain_order=True).rename({"cost": "own cost"})
     joined = lines.join(costs, on=where, how="left", maintain_order="left")
     return joined.with_columns(pl.coalesce("own cost", "item cost").alias("item cost")).drop("own cost")

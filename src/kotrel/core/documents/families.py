@@ -57,15 +57,15 @@ class Family(Struct, frozen=True):
 
 def families(description: Description) -> list[Family]:
     """All kinds of documents that have lines, in the description's order."""
-    found: list[Family] = []
+    families: list[Family] = []
     for header in description.records.values():
         if header.nature != "document":
             continue
         lines = next((each for each in description.records.values() if each.part_of == header.name), None)
         if lines is not None:
             lots = next((each for each in description.records.values() if each.part_of == lines.name), None)
-            found.append(Family(header, lines, lots))
-    return found
+            families.append(Family(header, lines, lots))
+    return families
 
 
 def family_of(description: Description, record: str) -> Family | None:

@@ -122,7 +122,7 @@ def _one_document(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         f"--number {number} is for one document, and the sheet has {count(len(named), 'warehouse')}: "
         f"{listed(named.to_list(), 3)}. Leave it out: each warehouse then gets its own document"
     )
-    found = rows.sheet_finding(
+    finding = rows.sheet_finding(
         "error",
         "one-document",
         "one number for several documents",
@@ -130,7 +130,7 @@ def _one_document(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         rows.letters[warehouse],
         rows.heading(warehouse),
     )
-    return rows.with_findings([found]), replace(about, options=replace(about.options, number=None))
+    return rows.with_findings([finding]), replace(about, options=replace(about.options, number=None))
 
 
 def _without_quantity(rows: Rows) -> Rows:
@@ -160,7 +160,7 @@ def _stated_header(family: Family, options: DocumentOptions) -> dict[str, str | 
 
 def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
     """Rows, repaired, with a warning for each option that says otherwise than they: what a sheet says counts."""
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name, value in _stated_header(family, options).items():
         if value is None or name not in rows.values.columns or name not in rows.letters:
             continue
@@ -172,10 +172,10 @@ def _about_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows
             verb = "says" if others.len() == 1 else "say"
             message = f"--{option} {value} applies only to rows without a value, and {count(others.len(), 'row')} of the sheet {verb} {theirs}"
             title = "the sheet's own value is used"
-            found.append(
+            findings.append(
                 rows.sheet_finding("warning", "option-not-used", title, message, rows.letters[name], rows.heading(name))
             )
-    return rows.with_findings(found) if found else rows
+    return rows.with_findings(findings) if findings else rows
 
 
 def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
@@ -250,18 +250,18 @@ def _free_numbers(
         every: any number that is free will do.
         others: posted documents that are surely not this one.
     """
-    there = set(standing["number"])
+    taken = set(standing["number"])
     back = taken_back(
-        list(there), dict(standing.filter(pl.col("reverses").is_not_null()).select("number", "reverses").iter_rows())
+        list(taken), dict(standing.filter(pl.col("reverses").is_not_null()).select("number", "reverses").iter_rows())
     )
-    found: dict[str, str] = {}
+    numbers: dict[str, str] = {}
     for number in made:
         free, at = number, 1
-        while free in there and (every or free in back or free in others):
+        while free in taken and (every or free in back or free in others):
             at += 1
             free = f"{number}-{at}"
-        found[number] = free
-    return found
+        numbers[number] = free
+    return numbers
 
 
 LEFT = " (left out)"
@@ -307,13 +307,13 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
     sizes = values.group_by(number, maintain_order=True).len().drop_nulls()
     named = [f"{one} ({count(size, 'line')})" for one, size in sizes.head(3).iter_rows()]
     remarks = [*remarks, f"{count(sizes.height, 'document')}: {listed(named, 3, sizes.height)}"]
-    found = [Shaped(header), Shaped(lines, tuple(remarks))]
+    shaped = [Shaped(header), Shaped(lines, tuple(remarks))]
     about_lots = [
         name for name in (family.lots.fields if family.lots else ()) if name in ("lot", "serial", "expires_on")
     ]
-    there = [name for name in about_lots if name in values.columns]
-    if family.lots is not None and there:
-        filled = values.select(pl.any_horizontal(pl.col(there).is_not_null())).to_series()
+    lot_columns = [name for name in about_lots if name in values.columns]
+    if family.lots is not None and lot_columns:
+        filled = values.select(pl.any_horizontal(pl.col(lot_columns).is_not_null())).to_series()
         if filled.any():
             keys = {
                 family.document_of(family.lots): pl.col(number),
@@ -321,25 +321,27 @@ def _split(rows: Rows, family: Family, remarks: list[str]) -> list[Shaped]:
                 family.lots.key[-1]: pl.lit("1"),
             }
             wide = values.with_columns(expr.alias(name) for name, expr in keys.items())
-            found.append(Shaped(_only_fields(rows, family.lots, wide, own=there).only(filled)))
-    return found
+            shaped.append(Shaped(_only_fields(rows, family.lots, wide, own_fields=lot_columns).only(filled)))
+    return shaped
 
 
 def _of(names: Sequence[str], values: Mapping[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in values.items() if name in names}
 
 
-def _only_fields(rows: Rows, record: Record, values: pl.DataFrame, rest: bool = False, own: Sequence[str] = ()) -> Rows:
+def _only_fields(
+    rows: Rows, record: Record, values: pl.DataFrame, rest: bool = False, own_fields: Sequence[str] = ()
+) -> Rows:
     """Rows of one record of the document, with its fields, and the findings and repairs on those that are its own.
 
     Args:
         rest: take the findings of the header's and the lines' common fields, and those on the whole sheet.
-        own: take only the findings of these fields.
+        own_fields: take only the findings of these fields.
     """
     names = [name for name in record.fields if name in values.columns and not record.fields[name].is_kept]
     shared = ("date", "account") if rest else ("warehouse", "to_warehouse", "item", "quantity", "unit", "remark")
-    takes: set[str | None] = {*own} if own else {name for name in names if name not in shared}
-    if rest and not own:
+    takes: set[str | None] = {*own_fields} if own_fields else {name for name in names if name not in shared}
+    if rest and not own_fields:
         # What concerns the whole sheet.
         takes.add(None)
     only_header = record.nature == "document" and not any(name in values.columns for name in ("item", "quantity"))

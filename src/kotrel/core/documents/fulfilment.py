@@ -33,14 +33,14 @@ def fulfil(
         movements: what the family's documents post on hand.
         later: movements of the same load that are posted before, or None.
     """
-    found = movements.clear()
+    fulfilled = movements.clear()
     findings: list[tuple[int, FindingGroup]] = []
     for field in whole.family.lines.fields.values():
         if field.fulfils and whole.lines[field.name].count():
             posted = _by_field(whole, field, description.records[str(field.to)], movements, sums, later)
-            found = pl.concat([found, posted.movements])
+            fulfilled = pl.concat([fulfilled, posted.movements])
             findings += posted.findings
-    return Posted(found, findings)
+    return Posted(fulfilled, findings)
 
 
 def open_of_orders(orders: pl.Series, items: pl.Series, counts_as: str, sums: Sums) -> pl.DataFrame:
@@ -69,22 +69,22 @@ def _by_field(
     none: list[int] = []
     fewer: list[tuple[int, Decimal, Decimal]] = []
     wanted = lines.select("of order", "item", "warehouse", "quantity", "part").iter_rows()
-    for place, (number, item, warehouse, quantity, part) in enumerate(wanted):
-        there = left.get((number, item), {})
-        had = sum(there.values(), ZERO)
+    for index, (number, item, warehouse, quantity, part) in enumerate(wanted):
+        open_lines = left.get((number, item), {})
+        had = sum(open_lines.values(), ZERO)
         need = quantity
         # Its own warehouse first.
-        for where in sorted(there, key=lambda each: (each != warehouse, each)):
-            take = min(need, there[where])
+        for where in sorted(open_lines, key=lambda each: (each != warehouse, each)):
+            take = min(need, open_lines[where])
             if take > 0:
                 part += 1
-                taken.append((place, where, part, take))
-                there[where] -= take
+                taken.append((index, where, part, take))
+                open_lines[where] -= take
                 need -= take
         if had <= 0:
-            none.append(place)
+            none.append(index)
         elif need > 0:
-            fewer.append((place, had, quantity))
+            fewer.append((index, had, quantity))
     said = _findings(whole, field, lines, none, fewer)
     return Posted(_movements(whole, counts_as, lines, taken, movements), said)
 
@@ -139,14 +139,14 @@ def _findings(
     fewer: list[tuple[int, Decimal, Decimal]],
 ) -> list[tuple[int, FindingGroup]]:
     how = "come in" if whole.family.header.effect == "in" else "go out"
-    found: list[tuple[int, FindingGroup]] = []
+    placed: list[tuple[int, FindingGroup]] = []
     if none:
         bad = lines[none]
         messages = [
             f"none of {item} is open there: {plain_quantity(quantity)} {_verb(how, quantity)}, and nothing is taken off the order"
             for item, quantity in bad.select("item", "quantity").iter_rows()
         ]
-        found += whole.findings("warning", "not-open", "nothing open of the order", field.name, bad, messages)
+        placed += whole.findings("warning", "not-open", "nothing open of the order", field.name, bad, messages)
     if fewer:
         bad = lines[[place for place, _, _ in fewer]]
         messages = [
@@ -154,10 +154,10 @@ def _findings(
             f"{plain_quantity(had)} {'is' if had == 1 else 'are'} taken off the order"
             for item, (_, had, quantity) in zip(bad["item"], fewer, strict=True)
         ]
-        found += whole.findings(
+        placed += whole.findings(
             "warning", "more-than-open", "more than is open of the order", field.name, bad, messages
         )
-    return found
+    return placed
 
 
 def _verb(how: str, quantity: Decimal) -> str:

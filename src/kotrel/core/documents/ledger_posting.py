@@ -151,21 +151,21 @@ def _valued(
     lost: list[int] = []
     empty: list[int] = []
     rows = pieces.select("item", "in base", "value", "unit cost", "item cost").iter_rows()
-    for place, (item, given, value, cost, item_cost) in enumerate(rows):
+    for index, (item, given, value, cost, item_cost) in enumerate(rows):
         on_hand, worth = stands.get(item, (ZERO, ZERO))
         quantity = given if given is not None else ZERO
         if effect in ("out", "move"):
             quantity = -quantity
         if effect == "revalue":
             if on_hand <= 0:
-                empty.append(place)
+                empty.append(index)
             worth_now = half_away(on_hand * cost, VALUE_DECIMALS) - worth if cost is not None else ZERO
         elif quantity >= 0 and value is not None and effect == "in":
             worth_now = value
         else:
             known = _worth_of(quantity, on_hand, worth, item_cost)
             if known is None and quantity:
-                lost.append(place)
+                lost.append(index)
             worth_now = known or ZERO
         quantities.append(quantity)
         values.append(worth_now)
@@ -304,7 +304,7 @@ def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) ->
     first = movements["date"].min()
     start = str(first) if isinstance(first, str) else ""
     taken = movements.filter(pl.col("quantity") < 0).select(PLACE).unique()
-    held = places_before(movements, sums, later).rename({"on hand": "held"})
+    balances = places_before(movements, sums, later).rename({"on hand": "held"})
     future = (
         sums(LedgerQuery([*PLACE, "date"], [("item", movements["item"].unique())], since=_day_after(start)))
         if start
@@ -321,7 +321,7 @@ def _running(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None) ->
             [dated, own.filter(pl.col("date") > start).select(*PLACE, "date", pl.col("quantity").cast(number))]
         )
     coming = dated.group_by(PLACE).agg(pl.col("quantity").sum().alias("coming"))
-    begins = taken.join(held, on=list(PLACE), how="left", nulls_equal=True)
+    begins = taken.join(balances, on=list(PLACE), how="left", nulls_equal=True)
     begins = begins.join(coming, on=list(PLACE), how="left", nulls_equal=True).with_columns(
         pl.col("held").fill_null(0).cast(number), pl.col("coming").fill_null(0).cast(number)
     )
@@ -385,17 +385,17 @@ def on_hand_only(movements: pl.DataFrame | None) -> pl.DataFrame | None:
 
 def places_before(movements: pl.DataFrame, sums: Sums, later: pl.DataFrame | None = None) -> pl.DataFrame:
     """:data:`PLACE` and ``on hand`` (Decimal) of the items that move."""
-    held = sums(LedgerQuery(list(PLACE), [("item", movements["item"].unique())]))
-    names = [name for name in PLACE if name in held.columns]
-    held = held.select(
+    balances = sums(LedgerQuery(list(PLACE), [("item", movements["item"].unique())]))
+    names = [name for name in PLACE if name in balances.columns]
+    balances = balances.select(
         *names,
         *(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in names),
         pl.col("quantity").cast(decimal_type()).alias("on hand"),
     ).select(*PLACE, "on hand")
     later = on_hand_only(later)
     if later is not None and later.height:
-        held = pl.concat([held, later.select(*PLACE, pl.col("quantity").alias("on hand"))])
-    return held.group_by(PLACE).agg(pl.col("on hand").sum())
+        balances = pl.concat([balances, later.select(*PLACE, pl.col("quantity").alias("on hand"))])
+    return balances.group_by(PLACE).agg(pl.col("on hand").sum())
 
 
 def place_name(row: dict[str, object]) -> str:

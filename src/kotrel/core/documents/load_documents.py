@@ -127,14 +127,14 @@ def _leave_out(done: InDocuments, whole: DocumentTables, numbers: Sequence[str])
     """Leaves out the documents with these numbers, and counts them."""
     if not numbers:
         return
-    for place, rows in document_rows_of(whole, numbers).items():
-        part = done.parts[place]
-        done.parts[place] = part.only(~part.values[ROW].is_in(rows.implode()))
+    for index, rows in document_rows_of(whole, numbers).items():
+        part = done.parts[index]
+        done.parts[index] = part.only(~part.values[ROW].is_in(rows.implode()))
         if part.record.name == whole.family.header.name:
             words = (
                 f"left out, because they are posted already with the same content: {count(len(numbers), 'document')}"
             )
-            done.remarks.setdefault(place, []).append(words)
+            done.remarks.setdefault(index, []).append(words)
 
 
 def _marked(whole: DocumentTables, parts: Sequence[Rows]) -> DocumentTables:
@@ -173,21 +173,23 @@ def _already_there(whole: DocumentTables, posted: Posted, sums: Sums) -> Found:
         return
     serials = moves.filter(pl.col("serial").is_not_null() & (pl.col("quantity") > 0))
     if serials.height:
-        held = sums(LedgerQuery(["item", "serial", "warehouse"], [("item", serials["item"].unique())]))
-        held = held.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(decimal_type(6)) > 0))
+        balances = sums(LedgerQuery(["item", "serial", "warehouse"], [("item", serials["item"].unique())]))
+        balances = balances.filter(pl.col("serial").is_not_null() & (pl.col("quantity").cast(decimal_type(6)) > 0))
         # One that goes out in the same sheet may come in again.
         net = moves.filter(pl.col("serial").is_not_null()).group_by("item", "serial").agg(pl.col("quantity").sum())
         serials = serials.join(
             net.filter(pl.col("quantity") > 0), on=["item", "serial"], how="semi", maintain_order="left"
         )
-        there = serials.join(
-            held.select("item", "serial", pl.col("warehouse").alias("there")),
+        on_hand = serials.join(
+            balances.select("item", "serial", pl.col("warehouse").alias("there")),
             on=["item", "serial"],
             maintain_order="left",
         ).unique([PART, ROW], keep="first", maintain_order=True)
-        if there.height:
-            messages = [f"it is in stock already, in {place}" for place in there["there"]]
-            yield from _on_lots(whole, "error", "serial-in-stock", "serial numbers that are in stock", there, messages)
+        if on_hand.height:
+            messages = [f"it is in stock already, in {place}" for place in on_hand["there"]]
+            yield from _on_lots(
+                whole, "error", "serial-in-stock", "serial numbers that are in stock", on_hand, messages
+            )
     if not any("opening balance" in allowed for allowed in family.header.needs.values()):
         return
     where = ["item", "warehouse"]
@@ -219,7 +221,7 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
     """Movements as rows of the ledger, for each sheet that causes them."""
     ledger = description.ledger
     assert ledger is not None
-    found: list[Rows] = []
+    ledger_parts: list[Rows] = []
     movements = movements.with_columns(pl.lit(moment_text(now)).alias("posted_at"))
     for (place,), group in movements.group_by(PART, maintain_order=True):
         table = parts[int(str(place))].table
@@ -235,8 +237,8 @@ def _ledger_rows(description: Description, movements: pl.DataFrame, parts: Seque
             for name in names
         ]
         values = group.select(ROW, *texts)
-        found.append(Rows(Table(*table.origin, 0, (), values.select(ROW), {}), ledger, {}, values))
-    return found
+        ledger_parts.append(Rows(Table(*table.origin, 0, (), values.select(ROW), {}), ledger, {}, values))
+    return ledger_parts
 
 
 def _without_taken_off_orders(whole: DocumentTables, movements: pl.DataFrame) -> pl.DataFrame:
@@ -282,12 +284,12 @@ def refuse_whole(family: Family, parts: Sequence[Rows], places: Sequence[int], s
     spoilt = set(pl.concat([table.filter("has error").select("document") for table in tables]).drop_nulls()["document"])
     done = list(parts)
     changed = False
-    for place, rows in document_rows_of(whole, sorted(spoilt)).items():
-        part = done[place]
+    for index, rows in document_rows_of(whole, sorted(spoilt)).items():
+        part = done[index]
         lost = rows.filter(~rows.is_in(part.refused.implode()))
         if len(lost):
             changed = True
             message = f"another row of this document is refused: a document is posted {WHOLE}"
             group = part.group("error", "row-refused", "refused with its document", None, cells_of(lost, None, message))
-            done[place] = part.with_findings([group])
+            done[index] = part.with_findings([group])
     return done if changed else None

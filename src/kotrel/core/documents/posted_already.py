@@ -29,12 +29,12 @@ def standing_numbers(whole: DocumentTables, read: Reader) -> dict[str, Standing]
     family = whole.family
     numbers = whole.headers["document"].unique().drop_nulls()
     held = read(family.header.name, [family.number], (family.number, numbers))[family.number]
-    there = numbers.filter(numbers.is_in(held.implode()))
-    if not len(there):
+    standing = numbers.filter(numbers.is_in(held.implode()))
+    if not len(standing):
         return {}
-    found: dict[str, Standing] = dict.fromkeys(there.to_list(), "same")
+    found: dict[str, Standing] = dict.fromkeys(standing.to_list(), "same")
     for record in family.records:
-        for number in _differing(record, family.document_of(record), whole, there, read):
+        for number in _differing(record, family.document_of(record), whole, standing, read):
             found[number] = "other"
     return found | dict.fromkeys(taken_back(list(found), reversals(family, read)), "taken back")
 
@@ -47,20 +47,25 @@ def _differing(record: Record, document: str, whole: DocumentTables, numbers: pl
     key = list(record.key)
     parts = [rows for rows in whole.parts if rows.record.name == record.name and rows.has_key]
     carried = [name for name in record.loadable if any(name in rows.values.columns for rows in parts)]
-    held = read(record.name, list(dict.fromkeys((*key, *carried))), (document, numbers))
-    held = held.filter(pl.col(document).is_in(numbers.implode()))
+    system_rows = read(record.name, list(dict.fromkeys((*key, *carried))), (document, numbers))
+    system_rows = system_rows.filter(pl.col(document).is_in(numbers.implode()))
     if not parts:
-        return held[document].unique().to_list()
-    own = pl.concat(
+        return system_rows[document].unique().to_list()
+    sheet_rows = pl.concat(
         _given(rows).select(
             pl.col(name) if name in rows.values.columns else pl.lit(None, pl.String).alias(name)
             for name in dict.fromkeys((*key, *carried))
         )
         for rows in parts
     ).filter(pl.col(document).is_in(numbers.implode()))
-    names = [name for name in carried if name in held.columns and name not in key]
-    both = own.join(held, on=key, how="full", suffix=" there", coalesce=True)
-    alone = pl.concat([own.join(held, on=key, how="anti"), held.select(own.columns).join(own, on=key, how="anti")])
+    names = [name for name in carried if name in system_rows.columns and name not in key]
+    both = sheet_rows.join(system_rows, on=key, how="full", suffix=" there", coalesce=True)
+    alone = pl.concat(
+        [
+            sheet_rows.join(system_rows, on=key, how="anti"),
+            system_rows.select(sheet_rows.columns).join(sheet_rows, on=key, how="anti"),
+        ]
+    )
     differs = [pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(f"{name} there")) for name in names]
     other = both.filter(pl.any_horizontal(pl.lit(False), *differs))
     return list({*alone[document].drop_nulls(), *other[document].drop_nulls()})
@@ -138,11 +143,11 @@ def check_standing(whole: DocumentTables, known: dict[str, Standing], loads_of: 
 
 def document_rows_of(whole: DocumentTables, numbers: Sequence[str]) -> dict[int, pl.Series]:
     """Part of the load → its rows that belong to documents with these numbers."""
-    found: dict[int, list[pl.Series]] = {}
+    row_numbers: dict[int, list[pl.Series]] = {}
     for table in (whole.headers, whole.lines, whole.lots):
         if not table.height:
             continue
         mine = table.filter(pl.col("document").is_in(list(numbers)))
         for (part,), group in mine.group_by(PART):
-            found.setdefault(int(str(part)), []).append(group[ROW])
-    return {part: pl.concat(series).unique() for part, series in found.items()}
+            row_numbers.setdefault(int(str(part)), []).append(group[ROW])
+    return {part: pl.concat(series).unique() for part, series in row_numbers.items()}

@@ -89,7 +89,7 @@ def _which_place(rows: Rows, wrong: pl.Series, several: Mapping[int, Sequence[st
 
 
 def _at_their_places(
-    frame: pl.DataFrame, held: pl.DataFrame, there: Sequence[str]
+    frame: pl.DataFrame, held_rows: pl.DataFrame, known_parts: Sequence[str]
 ) -> tuple[pl.DataFrame, list[str], dict[int, list[str]]]:
     """The rows with the place that is meant where a row says only a part of it, such as no bin, and stock is in one
     place only.
@@ -97,15 +97,15 @@ def _at_their_places(
     Returns:
         The rows, the places that were taken, in words, and row → the places, where there are several.
     """
-    parts = [name for name in ("bin", "lot", "serial") if name in there]
+    parts = [name for name in ("bin", "lot", "serial") if name in known_parts]
     blank = frame.filter(pl.any_horizontal(pl.col(name).is_null() for name in parts)) if parts else frame.head(0)
     if not blank.height:
         return frame, [], {}
-    stocked = held.filter(pl.col("on hand") != 0)
-    where = [name for name in ("item", "warehouse") if name in there]
-    own = blank.select(ROW, *where, *(pl.col(name).alias(f"said {name}") for name in parts))
+    stocked = held_rows.filter(pl.col("on hand") != 0)
+    where = [name for name in ("item", "warehouse") if name in known_parts]
+    blank_rows = blank.select(ROW, *where, *(pl.col(name).alias(f"said {name}") for name in parts))
     fits = [pl.col(f"said {name}").is_null() | pl.col(f"said {name}").eq_missing(pl.col(name)) for name in parts]
-    found = own.join(stocked, on=where, how="inner", nulls_equal=True).filter(*fits)
+    found = blank_rows.join(stocked, on=where, how="inner", nulls_equal=True).filter(*fits)
     words = pl.concat_str(*where, *parts, separator=" ", ignore_nulls=True).alias("place")
     places = (
         found.sort(ROW, *parts)
@@ -118,7 +118,7 @@ def _at_their_places(
     )
     joined = frame.join(one.drop("number", "place"), on=ROW, how="left", maintain_order="left")
     filled = joined.with_columns(pl.coalesce(name, f"only {name}").alias(name) for name in parts)
-    deeper = own.join(one, on=ROW, how="inner").filter(
+    deeper = blank_rows.join(one, on=ROW, how="inner").filter(
         pl.any_horizontal(pl.col(f"said {name}").is_null() & pl.col(f"only {name}").is_not_null() for name in parts)
     )
     return filled.select(frame.columns), [names[0] for names in deeper["place"]], several

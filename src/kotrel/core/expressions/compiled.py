@@ -49,12 +49,12 @@ class Compiled(Struct, frozen=True):
         """
         expr = self.expr if made is None else made
         try:
-            found = _computed(frame, expr)
+            computed = _computed(frame, expr)
         except BaseException as error:
             if not _engine_gave_up(error):
                 raise
             raise self._too_large(frame, expr) from None
-        return found if len(found) == frame.height else found.new_from_index(0, frame.height)
+        return computed if len(computed) == frame.height else computed.new_from_index(0, frame.height)
 
     def _too_large(self, frame: pl.DataFrame, expr: pl.Expr) -> WrongUse:
         """The error, with the first row that cannot be computed."""

@@ -367,9 +367,9 @@ class Compiler:
         return how(self, given, node)
 
 
-def compile_at(place: str, text: str, scope: Scope, wanted: Kind | None = None, may_number: bool = False) -> Compiled:
+def compile_at(where: str, text: str, scope: Scope, wanted: Kind | None = None, may_number: bool = False) -> Compiled:
     """Compiles an expression of a settings file; what is wrong with it says where it stands there."""
     try:
         return compile_expression(text, scope, wanted, may_number)
     except ExpressionError as error:
-        raise ExpressionError(text, error.at, f"{place}: {error.trouble}", error.hint or "") from None
+        raise ExpressionError(text, error.at, f"{where}: {error.trouble}", error.hint or "") from None

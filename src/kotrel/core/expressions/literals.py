@@ -57,18 +57,18 @@ def _day(field: Field, text: str) -> str:
     return read.value
 
 
-def _code(field: Field, text: str, there: Mapping[str, str]) -> str:
-    if text in there:
+def _code(field: Field, text: str, codes_by_form: Mapping[str, str]) -> str:
+    if text in codes_by_form:
         return text
     folded = text.casefold()
-    codes = {code for code in there if code.casefold() == folded}
-    codes = codes or {code for code, name in there.items() if name.casefold() == folded}
+    codes = {code for code in codes_by_form if code.casefold() == folded}
+    codes = codes or {code for code, name in codes_by_form.items() if name.casefold() == folded}
     if len(codes) == 1:
         return codes.pop()
     if codes:
         raise NotOfField(f"“{text}” is the name of several: {', '.join(sorted(codes))}", "Write the code.")
-    close = nearest(text, [*there, *there.values()])
-    close = next((code for code, name in there.items() if name == close), close)
+    close = nearest(text, [*codes_by_form, *codes_by_form.values()])
+    close = next((code for code, name in codes_by_form.items() if name == close), close)
     raise NotOfField(
         f"there is no {field.title.lower()} “{text}”", f"Did you mean {close}?" if close else "Write its code."
     )

@@ -60,11 +60,11 @@ def number_codes(codes: pl.Series, taken: Iterable[str | None]) -> pl.Series:
         for before, after in shapes:
             last[before, after] = max(last[before, after], _number_in(code, before, after))
     made: list[str | None] = []
-    for code, found in zip(rows, parsed, strict=True):
-        if not found:
+    for code, code_parts in zip(rows, parsed, strict=True):
+        if not code_parts:
             made.append(code)
             continue
-        shape = (found[1], found[3])
+        shape = (code_parts[1], code_parts[3])
         last[shape] += 1
-        made.append(f"{shape[0]}{last[shape]:0{int(found[2])}d}{shape[1]}")
+        made.append(f"{shape[0]}{last[shape]:0{int(code_parts[2])}d}{shape[1]}")
     return pl.Series(codes.name, made, dtype=pl.String)

@@ -69,16 +69,16 @@ def draft_column(
     sample: Sample,
     parts: Parts,
     rows: Sequence[Sequence[SampleCell]],
-    place: int,
+    index: int,
     proposal: Proposal | None,
     record: Record,
     names: Callable[[str], ListNames],
 ) -> DraftColumn:
     """A column: what fills it, and what else its cells and headings say."""
-    seen = _Seen(sample, parts, rows, place, proposal, record, names)
+    seen = _Seen(sample, parts, rows, index, proposal, record, names)
     column = next(found for find in _SOURCES if (found := find(seen)) is not None)
     about = record.fields.get(column.field or "")
-    if (must := _must(sample, parts, place, seen.heading)) is not None:
+    if (must := _must(sample, parts, index, seen.heading)) is not None:
         if column.how == "supposed" and "empty" in column.settings:
             column = replace(column, settings={}, how="open", why="it must be filled, and nothing feeds it")
         column = with_setting(column, "must", must)
@@ -238,7 +238,7 @@ def _price_or_stock(heading: str, record: Record, names: Callable[[str], ListNam
     return None
 
 
-def _must(sample: Sample, parts: Parts, place: int, heading: str) -> Drafted | None:
+def _must(sample: Sample, parts: Parts, index: int, heading: str) -> Drafted | None:
     if parts.headings is None:
         return None
     if heading.strip().endswith("*") or heading.strip().startswith("*"):
@@ -247,10 +247,10 @@ def _must(sample: Sample, parts: Parts, place: int, heading: str) -> Drafted | N
         texts = [cell.text.strip() for cell in sample.lines[at]]
         if is_must(texts):
             letters = not any(len(each) > 1 for each in texts)
-            return Drafted(True, "seen", "") if must_by(texts[place], letters) else None
+            return Drafted(True, "seen", "") if must_by(texts[index], letters) else None
     line = sample.lines[parts.headings]
     bold = [cell.bold for cell in line if cell.kind != "blank"]
-    if any(bold) and not all(bold) and line[place].bold:
+    if any(bold) and not all(bold) and line[index].bold:
         return Drafted(True, "supposed", "a bold heading, where others are not")
     return None
 

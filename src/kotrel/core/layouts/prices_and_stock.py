@@ -39,18 +39,18 @@ def joined_for(
         WrongUse: the system has no such price list or warehouse.
         NoRate: a discount is off a price in another currency, and there is no rate.
     """
-    found: dict[str, pl.Series] = {}
+    columns: dict[str, pl.Series] = {}
     lists = dict.fromkeys(column.price_of for column in layout.columns if column.price_of is not None)
     if lists:
         book = _book(record, frame, description, look, day, rates)
         for name in lists:
             _require(name, list(book.lists), "price list", "price_of", layout)
-            found[f"price {name}"] = list_prices(book, name).cast(pl.String)
+            columns[f"price {name}"] = list_prices(book, name).cast(pl.String)
     for name in dict.fromkeys(column.stock_in for column in layout.columns if column.stock_in is not None):
         if name != ALL:
             _require(name, look.read("warehouse", ["code"])["code"].to_list(), "warehouse", "stock_in", layout)
-        found[f"stock {name}"] = _stock(name, record, frame, look)
-    return found
+        columns[f"stock {name}"] = _stock(name, record, frame, look)
+    return columns
 
 
 def _require(code: str, there: list[str], what: str, setting: str, layout: Layout) -> None:

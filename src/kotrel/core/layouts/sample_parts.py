@@ -29,16 +29,16 @@ class Parts(Struct, frozen=True):
     why: dict[int, str]
 
 
-def sample_parts_of(sample: Sample, heading_row: int | None, found: int) -> Parts:
+def sample_parts_of(sample: Sample, heading_row: int | None, recognised: int) -> Parts:
     """The parts of a file.
 
     Args:
         heading_row: as the user named it, 0 for none; None to look for it.
-        found: the row in which the table's headings were recognised, from 1.
+        recognised: the row in which the table's headings were recognised, from 1.
     """
-    if heading_row == 0 or (heading_row is None and _is_row(sample, found - 1)):
+    if heading_row == 0 or (heading_row is None and _is_row(sample, recognised - 1)):
         return Parts(None, 0, {})
-    headings = (heading_row or found) - 1
+    headings = (heading_row or recognised) - 1
     why: dict[int, str] = {}
     rows = headings + 1
     while rows < min(len(sample.lines), headings + 1 + _FIRST) and (said := _about(sample, rows)):

@@ -83,12 +83,12 @@ def with_numbers(
     undecided = {each.place for each in found_columns if each.waits_for}
     always: dict[int, Drafted] = {}
     loose = bool(undecided & set(read))
-    for each in (one for one in numeric if one.place not in undecided):
-        shown = _decimals_of(read[each.place]) if each.place in read else _decimals_shown(rows, each.place)
+    for column in (one for one in numeric if one.place not in undecided):
+        shown = _decimals_of(read[column.place]) if column.place in read else _decimals_shown(rows, column.place)
         if shown is not None:
-            always[each.place] = shown
-        elif each.field is None or record.fields[each.field].decimals != 0:
-            loose = loose or any(line[each.place].text for line in rows)
+            always[column.place] = shown
+        elif column.field is None or record.fields[column.field].decimals != 0:
+            loose = loose or any(line[column.place].text for line in rows)
     if always and not loose and len({each.value for each in always.values()}) == 1:
         settings["decimals"] = next(iter(always.values()))
         return found_columns
@@ -149,17 +149,17 @@ def with_yes_no(
 ) -> list[DraftColumn]:
     """The words for yes and no: of the layout where all columns have the same, else of each column."""
     asked = [each for each in _of_kind(columns, record, "yes_no") if "words" not in each.settings]
-    found = {
+    yes_no_columns = {
         each.place: pair for each in asked if (pair := yes_and_no([line[each.place].text for line in rows])) is not None
     }
-    pairs = {(yes, no) for yes, no, _ in found.values()}
+    pairs = {(yes, no) for yes, no, _ in yes_no_columns.values()}
     if len(pairs) > 1:
-        words = {at: Drafted({"yes": yes, "no": no}, how, "") for at, (yes, no, how) in found.items()}
+        words = {at: Drafted({"yes": yes, "no": no}, how, "") for at, (yes, no, how) in yes_no_columns.items()}
         return _with_settings(columns, "words", words)
     if asked:
         yes, no = pairs.pop() if pairs else ("yes", "no")
-        how: How = "seen" if any(pair[2] == "seen" for pair in found.values()) else "supposed"
-        why = "" if how == "seen" else "the file shows only one of them" if found else "no value shows them"
+        how: How = "seen" if any(pair[2] == "seen" for pair in yes_no_columns.values()) else "supposed"
+        why = "" if how == "seen" else "the file shows only one of them" if yes_no_columns else "no value shows them"
         settings["yes"], settings["no"] = Drafted(yes, how, why), Drafted(no, how, why)
     return list(columns)
 

@@ -126,8 +126,12 @@ def _finding_of(
 ) -> FindingGroup:
     """What cannot be written, at its cells; where the sheet says nothing, it is what the system has."""
     numbers, given = values.frame[ROW].filter(problem.bad), raw.filter(problem.bad)
-    own = column.field if column.field in rows.fields else None
-    stands = given.clear() if own is None else rows.as_it_stands(own).filter(rows.values[ROW].is_in(numbers.implode()))
+    field_name = column.field if column.field in rows.fields else None
+    stands = (
+        given.clear()
+        if field_name is None
+        else rows.as_it_stands(field_name).filter(rows.values[ROW].is_in(numbers.implode()))
+    )
     if len(stands) != len(numbers):
         stands = given if column.field is None else pl.Series([None], dtype=pl.String).new_from_index(0, len(numbers))
     written = [None] * len(given) if problem.written is None else problem.written.filter(problem.bad).to_list()
@@ -138,7 +142,7 @@ def _finding_of(
         for cell, value, text in zip(stands, given, written, strict=True)
     ]
     severity: Severity = "error" if problem.written is None else "warning"
-    return rows.group(severity, problem.kind, problem.title, own, cells_of(numbers, stands, messages))
+    return rows.group(severity, problem.kind, problem.title, field_name, cells_of(numbers, stands, messages))
 
 
 def _few_of(raw: pl.Series, column: LayoutColumn, rows: Rows) -> pl.Series | None:

@@ -62,11 +62,11 @@ def in_form(
     raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, names: Names
 ) -> tuple[pl.Series, list[UploadProblem]]:
     """Texts in the layout's form, each for itself, and what is wrong with any."""
-    found: list[UploadProblem] = []
+    problems: list[UploadProblem] = []
 
     def wrong(kind: str, title: str, bad: pl.Series, message: str) -> None:
         if bad.any():
-            found.append(UploadProblem(kind, title, bad, message))
+            problems.append(UploadProblem(kind, title, bad, message))
 
     if column.must:
         wrong(
@@ -76,7 +76,7 @@ def in_form(
             f"the column {column.called} must not be blank",
         )
     if about is not None and about.is_decimal:
-        raw = _number_in_form(raw, about, layout, column, wrong, found)
+        raw = _number_in_form(raw, about, layout, column, wrong, problems)
     elif about is not None:
         if column.name:
             _require_names(raw, column, names[about.name], wrong)
@@ -84,9 +84,9 @@ def in_form(
     if column.words and not (about is not None and (about.kind == "yes_no" or about.is_decimal)):
         raw = raw.replace(dict(column.words))
     if layout.one_line:
-        raw = _cleaned(raw, about, layout, column, wrong, found)
+        raw = _cleaned(raw, about, layout, column, wrong, problems)
     _require_writable(raw, layout, column, wrong)
-    return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, found
+    return raw.fill_null(layout.blank) if layout.blank and raw.null_count() else raw, problems
 
 
 Wrong = Callable[[str, str, "pl.Series", str], None]
@@ -94,14 +94,14 @@ Wrong = Callable[[str, str, "pl.Series", str], None]
 
 
 def _number_in_form(
-    raw: pl.Series, about: Field, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[UploadProblem]
+    raw: pl.Series, about: Field, layout: Layout, column: LayoutColumn, wrong: Wrong, problems: list[UploadProblem]
 ) -> pl.Series:
     if column.at_most is not None and column.field is not None:
         most = pl.Series([str(column.at_most)]).new_from_index(0, len(raw))
         greater = (raw.cast(decimal_type(), strict=False) > most.cast(decimal_type())).fill_null(False)
         if greater.any():
             title = message = f"the column {column.called} accepts at most {column.at_most}"
-            found.append(UploadProblem("cleaned", title, greater, message, most.zip_with(greater, raw)))
+            problems.append(UploadProblem("cleaned", title, greater, message, most.zip_with(greater, raw)))
     words = _word_for_number(raw, column)
     decimals = _decimals(about, column, layout)
     raw, over = _number(raw, column, layout, decimals)
@@ -130,7 +130,12 @@ def _require_names(codes: pl.Series, column: LayoutColumn, known: Mapping[str, s
 
 
 def _cleaned(
-    raw: pl.Series, about: Field | None, layout: Layout, column: LayoutColumn, wrong: Wrong, found: list[UploadProblem]
+    raw: pl.Series,
+    about: Field | None,
+    layout: Layout,
+    column: LayoutColumn,
+    wrong: Wrong,
+    problems: list[UploadProblem],
 ) -> pl.Series:
     """The texts on one line; a value that would become another one is wrong."""
     clean = _on_one_line(raw, layout)
@@ -143,7 +148,7 @@ def _cleaned(
     else:
         title = f"{column.called}: texts that are cleaned"
         message = "the program reads no separators, line breaks or double blanks"
-        found.append(UploadProblem("cleaned", title, changed, message, clean))
+        problems.append(UploadProblem("cleaned", title, changed, message, clean))
     return clean
 
 
@@ -168,12 +173,12 @@ def _word_for_number(raw: pl.Series, column: LayoutColumn) -> pl.Series | None:
     if not column.words:
         return None
     numbers = raw.cast(decimal_type(), strict=False)
-    found = pl.Series("word", [None], dtype=pl.String).new_from_index(0, len(raw))
+    values = pl.Series("word", [None], dtype=pl.String).new_from_index(0, len(raw))
     for value, word in column.words.items():
         wanted = pl.Series([value]).cast(decimal_type(), strict=False)
         same = (numbers == wanted).fill_null(False) if wanted[0] is not None else (raw == value).fill_null(False)
-        found = pl.Series([word]).new_from_index(0, len(raw)).zip_with(same, found)
-    return found
+        values = pl.Series([word]).new_from_index(0, len(raw)).zip_with(same, values)
+    return values
 
 
 def _number(raw: pl.Series, column: LayoutColumn, layout: Layout, decimals: int | None) -> tuple[pl.Series, pl.Series]:

@@ -16,13 +16,13 @@ from kotrel.core.rows.rows import Rows
 
 def _refused_by_sheet(checked: Sequence[Checked]) -> dict[tuple[str, str], dict[int, str]]:
     """File and sheet → the rows that are refused, each with the first record that refuses it, in words."""
-    found: dict[tuple[str, str], dict[int, str]] = {}
+    refused: dict[tuple[str, str], dict[int, str]] = {}
     for each in checked:
         if each.consequence is None and not each.rows.once:
-            rows = found.setdefault(each.rows.table.origin, {})
+            rows = refused.setdefault(each.rows.table.origin, {})
             for row in each.rows.refused:
                 rows.setdefault(row, each.rows.record.title.lower())
-    return found
+    return refused
 
 
 def whole_rows(parts: Sequence[SheetRows], checked: Sequence[Checked]) -> list[SheetRows] | None:
@@ -61,12 +61,12 @@ def from_same_row(rows: Rows, done: Sequence[Rows]) -> Rows:
             if (each.record.name, *each.table.origin) == place and source.of_field in each.values.columns
         ]
         if given:
-            there = pl.concat(given).unique(ROW, keep="first")
+            given_rows = pl.concat(given).unique(ROW, keep="first")
             if rows.record.fields[name].must == "always":
                 # Where the main record has none, that is what is wrong with the row; it is said there.
-                there = there.drop_nulls("value there")
+                given_rows = given_rows.drop_nulls("value there")
             # A row that the main record leaves out has nothing to depend on.
-            rows = rows.only(rows.values[ROW].is_in(there[ROW].implode()))
-            values = rows.values.select(ROW).join(there, on=ROW, how="left", maintain_order="left")["value there"]
+            rows = rows.only(rows.values[ROW].is_in(given_rows[ROW].implode()))
+            values = rows.values.select(ROW).join(given_rows, on=ROW, how="left", maintain_order="left")["value there"]
             rows = replace(rows, values=rows.values.with_columns(values.alias(name)))
     return rows

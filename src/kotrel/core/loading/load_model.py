@@ -140,15 +140,15 @@ class Preview(Struct, frozen=True):
     @property
     def notes(self) -> tuple[str, ...]:
         """What is said of whole sheets: what was left out and what was not read, each once."""
-        found: dict[str, None] = {}
+        said: dict[str, None] = {}
         for each in self.checked:
             if each.consequence is None:
-                found |= dict.fromkeys(each.remarks)
+                said |= dict.fromkeys(each.remarks)
                 for group in each.rows.findings:
                     if group.severity != "error":
                         messages = group.cells.filter(pl.col(ROW) == 0)["message"].drop_nulls()
-                        found |= dict.fromkeys(messages)
-        return tuple(found)
+                        said |= dict.fromkeys(messages)
+        return tuple(said)
 
     @property
     def touches(self) -> bool:
@@ -197,12 +197,12 @@ class Preview(Struct, frozen=True):
 
     def creates(self) -> dict[str, list[str]]:
         """Record → the codes that are added to that list because other rows use them."""
-        found: dict[str, list[str]] = {}
+        created: dict[str, list[str]] = {}
         for each in self.checked:
             if each.consequence == "created":
                 codes = each.rows.values[each.rows.record.code].to_list()
-                found.setdefault(each.rows.record.name, []).extend(codes)
-        return found
+                created.setdefault(each.rows.record.name, []).extend(codes)
+        return created
 
 
 def in_load(rows: Rows, before: PendingRows | None) -> PendingRows:

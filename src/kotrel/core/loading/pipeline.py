@@ -67,19 +67,19 @@ def _check_record(
     done: list[Checked] = []
     loads: list[PendingRows] = []
     others = _rows_of_other_sheets([each.rows for each in readied])
-    for place, (part, ready) in enumerate(zip(parts, readied, strict=True)):
+    for index, (part, ready) in enumerate(zip(parts, readied, strict=True)):
         state = business.state(look, pending)
         # The same state: what is created was not on any list before.
         caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
         before = dict(pending)
         for _, rows in caused:
             pending[rows.record.name] = in_load(rows, pending.get(rows.record.name))
-        beside = others[place]
+        beside = others[index]
         if caused or beside is not None:
             with_them = dict(pending)
             _add_pending(with_them, ready.rows.record.name, beside)
             state = business.state(look, with_them)
-        rows = check_rows(ready.rows, state).with_findings([*across[place], *books[place]])
+        rows = check_rows(ready.rows, state).with_findings([*across[index], *books[index]])
         rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows.refused.implode()))
         for consequence, made in caused:
@@ -165,20 +165,20 @@ def preview(
     """
     checked = check_parts(parts, business, look, step, refusals)
     changes = []
-    for place, each in enumerate(checked):
-        rows = each.rows
+    for index, part in enumerate(checked):
+        rows = part.rows
         if not rows.has_key:
             continue
         step(f"comparing {rows.record.title.lower()}")
         carried = [name for name in rows.record.loadable if name in rows.fields]
         first = rows.record.key[0]
-        now = each.now
+        now = part.now
         if now is None or any(name not in now.columns for name in carried):
             now = look.read(rows.record.name, carried, (first, rows.values[first]))
         change = compare(rows, now)
         if odd := look.replaced_otherwise(change):
             rows = rows.with_findings(replaced_more(rows, odd))
-            checked[place] = replace(each, rows=rows)
+            checked[index] = replace(part, rows=rows)
             change = compare(rows, now)
         changes.append(change)
     order = business.description.order

@@ -112,7 +112,7 @@ def _meanings(record: Record) -> dict[str, str]:
 def match_headings(table: Table, record: Record) -> Matched:
     """Matches by heading alone, ignoring case, spaces, line breaks and punctuation."""
     meaning = _meanings(record)
-    found: dict[str, list[Column]] = {}
+    matched: dict[str, list[Column]] = {}
     unknown: list[Column] = []
     for column in table.columns:
         word = folded(column.heading)
@@ -124,13 +124,15 @@ def match_headings(table: Table, record: Record) -> Matched:
         if name is None:
             unknown.append(column)
         else:
-            found.setdefault(name, []).append(column)
+            matched.setdefault(name, []).append(column)
     return Matched(
         record=record,
-        sources={name: Source((columns[0].letter,)) for name, columns in found.items()},
-        doubled={name: tuple(columns) for name, columns in found.items() if len(columns) > 1},
+        sources={name: Source((columns[0].letter,)) for name, columns in matched.items()},
+        doubled={name: tuple(columns) for name, columns in matched.items() if len(columns) > 1},
         unknown=tuple(unknown),
-        own=sum(folded(columns[0].heading) in headings_of(record.fields[name])[:2] for name, columns in found.items()),
+        own=sum(
+            folded(columns[0].heading) in headings_of(record.fields[name])[:2] for name, columns in matched.items()
+        ),
     )
 
 

@@ -24,16 +24,16 @@ def about_what_cells_show(rows: Rows) -> list[FindingGroup]:
     formats = rows.table.formats
     if formats is None:
         return []
-    found = []
+    findings = []
     for name, letter in rows.letters.items():
         field = rows.record.fields[name]
         shown = formats.otherwise.get(letter) if letter in rows.table.kinds else None
         if field.is_decimal and shown and (at := _filled(rows, name, shown)):
             cells = cells_of(list(at), list(at.values()), [_words(shown[row]) for row in at])
-            found.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
+            findings.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
         if apart := formats.apart.get(letter):
-            found += _apart(rows, field, apart)
-    return found
+            findings += _apart(rows, field, apart)
+    return findings
 
 
 def _apart(rows: Rows, field: Field, apart: Mapping[int, str]) -> Iterator[FindingGroup]:

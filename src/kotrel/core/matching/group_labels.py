@@ -19,7 +19,7 @@ def about_group_labels(rows: Rows) -> list[FindingGroup]:
     """An error for each column of references that looks so:
     its first row has a label, each label stands once, and none in many rows.
     """
-    found = []
+    findings = []
     for name, letter in rows.letters.items():
         source, field = rows.sources.get(name), rows.record.fields[name]
         if field.to in (None, rows.record.name) or source is None or source.fill_down or not source.is_plain:
@@ -39,10 +39,10 @@ def about_group_labels(rows: Rows) -> list[FindingGroup]:
             f"such as {rows.table.place(int(rows.values[ROW][first]), letter)}: if a label also applies to the rows below it, "
             f'write it there, or set fill_down = true in the mapping; if not, as_it_stands = ["{rows.heading(name)}"]'
         )
-        found.append(
+        findings.append(
             rows.sheet_finding("error", "labels-of-groups", "labels of groups", message, letter, rows.heading(name))
         )
-    return found
+    return findings
 
 
 def _all_long(values: pl.Series) -> bool:

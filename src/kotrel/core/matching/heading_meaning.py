@@ -57,28 +57,28 @@ class HeadingSays(Struct, frozen=True):
 
 def said_by(heading: str, field: Field) -> HeadingSays | None:
     """What a heading says beside the name of this field, of what matters for it."""
-    if field.is_decimal and not field.is_percentage and (found := _TIMES.search(heading)):
-        return HeadingSays("times", re.sub(r"[^0-9]", "", found["number"] or "") or "1000")
+    if field.is_decimal and not field.is_percentage and (match := _TIMES.search(heading)):
+        return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
     if field.kind == "money":
         return _said_of_amounts(heading)
-    if field.is_decimal and (found := _UNIT.search(heading)):
-        unit = found["unit"].lower()
+    if field.is_decimal and (match := _UNIT.search(heading)):
+        unit = match["unit"].lower()
         return HeadingSays("unit", _SAME_UNIT.get(unit, unit))
     return None
 
 
 def _said_of_amounts(heading: str) -> HeadingSays | None:
-    if found := _PER.search(heading):
-        return HeadingSays("per", re.sub(r"[^0-9]", "", found["number"]))
-    if found := _DOZEN.search(heading):
+    if match := _PER.search(heading):
+        return HeadingSays("per", re.sub(r"[^0-9]", "", match["number"]))
+    if match := _DOZEN.search(heading):
         number = {"dozen": "12", "gross": "144", "hundred": "100", "thousand": "1000"}
-        return HeadingSays("per", next(value for name, value in number.items() if found[name]))
+        return HeadingSays("per", next(value for name, value in number.items() if match[name]))
     if _CENTS.search(heading):
         return HeadingSays("cents", "100")
     if _TAX.search(heading):
         return HeadingSays("tax")
-    if found := _YEAR.search(heading):
-        return HeadingSays("year", found["year"])
+    if match := _YEAR.search(heading):
+        return HeadingSays("year", match["year"])
     return None
 
 
@@ -88,7 +88,7 @@ def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[
     Args:
         as_they_stand: letters of columns that a mapping says are to be taken as they stand.
     """
-    found = []
+    findings = []
     for name, letter in rows.letters.items():
         source, field = rows.sources.get(name), rows.record.fields[name]
         heading = rows.heading(name)
@@ -100,8 +100,8 @@ def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[
         if (words := _trouble(rows, field, says, this_year)) is None:
             continue
         message = f'column {letter} “{heading}” {words}; to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
-        found.append(rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading))
-    return found
+        findings.append(rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading))
+    return findings
 
 
 def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str | None:

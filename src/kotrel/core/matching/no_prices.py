@@ -105,7 +105,7 @@ def without_replaced(table: Table, matched: Matched) -> tuple[Table, FindingGrou
 
 def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
     """Each field of an amount or a discount → the columns that it is read or calculated from."""
-    found: dict[str, list[str]] = {}
+    letters: dict[str, list[str]] = {}
     for name, source in matched.sources.items():
         about = matched.record.fields[name]
         if about.kind != "money" and not about.is_percentage:
@@ -115,18 +115,18 @@ def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
             # What is looked up beside an amount, such as a discount, is none by itself.
             mine += [column.letter for column in columns_named(table.columns, heading)]
         if mine:
-            found[name] = mine
-    return found
+            letters[name] = mine
+    return letters
 
 
 def _meant(cells: pl.Series, words: Collection[str]) -> pl.Series:
     """For each cell the word that it is, or null."""
     whole = {folded(word): word for word in words if not word.endswith("*")}
     begins = [(folded(word.removesuffix("*")), word) for word in words if word.endswith("*")]
-    found: dict[str, str] = {}
+    meant: dict[str, str] = {}
     for text in cells.drop_nulls().unique():
         key = folded(text)
         word = whole.get(key) or next((word for start, word in begins if start and key.startswith(start)), None)
         if key and word is not None:
-            found[text] = word
-    return cells.replace_strict(found, default=None, return_dtype=pl.String).alias("word")
+            meant[text] = word
+    return cells.replace_strict(meant, default=None, return_dtype=pl.String).alias("word")

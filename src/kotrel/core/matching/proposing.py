@@ -55,17 +55,17 @@ def _candidates(
     columns = [column for column in table.columns if folded(column.heading) not in OWN_HEADINGS]
     fields = [field for field in record.fields.values() if not field.is_kept]
     words = {field.name: _terms_of_field(field, record) for field in fields}
-    found: list[Proposal] = []
+    proposals: list[Proposal] = []
     for column in columns:
         for field in fields:
             sure, why = _judge(column, looked[column.letter], field, record, words, names)
             if sure >= SURE_ENOUGH:
-                found.append(Proposal(field, column, sure, why))
-    found = _without_bare_heading(found, record)
-    found += _keys(columns, looked, record, found)
-    found += _names_without_heading(columns, looked, record, found)
+                proposals.append(Proposal(field, column, sure, why))
+    proposals = _without_bare_heading(proposals, record)
+    proposals += _keys(columns, looked, record, proposals)
+    proposals += _names_without_heading(columns, looked, record, proposals)
     order = {name: number for number, name in enumerate(record.fields)}
-    return sorted(found, key=lambda each: (-each.sure, order[each.field.name]))
+    return sorted(proposals, key=lambda each: (-each.sure, order[each.field.name]))
 
 
 def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> tuple[list[Proposal], list[Column]]:
@@ -81,11 +81,11 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
     chosen: list[Proposal] = []
     taken_fields: set[str] = set()
     taken_columns: set[str] = set()
-    for each in candidates:
-        if each.field.name not in taken_fields and each.column.letter not in taken_columns:
-            taken_fields.add(each.field.name)
-            taken_columns.add(each.column.letter)
-            chosen.append(each)
+    for candidate in candidates:
+        if candidate.field.name not in taken_fields and candidate.column.letter not in taken_columns:
+            taken_fields.add(candidate.field.name)
+            taken_columns.add(candidate.column.letter)
+            chosen.append(candidate)
     chosen = [_with_rivals(each, candidates, taken_columns) for each in chosen]
     chosen = _without_key_elsewhere(chosen, looked, record, names)
     place = {column.letter: number for number, column in enumerate(table.columns)}
@@ -125,17 +125,21 @@ def _without_key_elsewhere(
     key = record.key[0]
     if len(record.key) > 1 or any(each.field.name == key for each in chosen):
         return chosen
-    found: list[Proposal] = []
-    for each in chosen:
-        content = looked[each.column.letter]
-        if each.field.kind == "code" and each.field.check is None and content.is_key:
+    proposals: list[Proposal] = []
+    for proposal in chosen:
+        content = looked[proposal.column.letter]
+        if proposal.field.kind == "code" and proposal.field.check is None and content.is_key:
             known = names(record.name)
             if content.share(lambda value, known=known: value in known.code_set) > 50:  # type: ignore[misc]
-                each = Proposal(record.fields[key], each.column, UNSURE, "its values are codes that the system has")
+                proposal = Proposal(
+                    record.fields[key], proposal.column, UNSURE, "its values are codes that the system has"
+                )
             else:
-                each = Proposal(each.field, each.column, UNSURE, f"{each.why}; no other column has the {key}")
-        found.append(each)
-    return found
+                proposal = Proposal(
+                    proposal.field, proposal.column, UNSURE, f"{proposal.why}; no other column has the {key}"
+                )
+        proposals.append(proposal)
+    return proposals
 
 
 def _terms_of_field(field: Field, record: Record) -> set[frozenset[str]]:
@@ -197,10 +201,10 @@ def _by_heading(
     heading = folded(column.heading)
     if not heading:
         return 0, ""
-    own = headings_of(field)
+    field_headings = headings_of(field)
     for text in (heading, folded(column.lower)):
-        if text and text in own:
-            return (OWN, "its heading") if text in own[:2] else (USUAL, "a known heading for this field")
+        if text and text in field_headings:
+            return (OWN, "its heading") if text in field_headings[:2] else (USUAL, "a known heading for this field")
     terms = terms_of(column.heading)
     if terms in words[field.name]:
         rivals = sum(terms in theirs for theirs in words.values())
@@ -209,7 +213,7 @@ def _by_heading(
     # wrote the sheet.
     if any(terms in theirs for theirs in words.values()) or terms & {"our", "your"}:
         return 0, ""
-    return _by_likeness(column, field, own, words)
+    return _by_likeness(column, field, field_headings, words)
 
 
 def _by_likeness(
@@ -228,15 +232,15 @@ def _by_likeness(
 
 
 def _names_without_heading(
-    columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
+    columns: list[Column], looked: Mapping[str, Content], record: Record, proposals: list[Proposal]
 ) -> list[Proposal]:
     """The name of a row by content alone, in a sheet without headings:
     the only column of words that are different in nearly every row.
     """
     field = record.fields.get(record.called or "")
-    if field is None or any(column.heading for column in columns) or any(each.field is field for each in found):
+    if field is None or any(column.heading for column in columns) or any(each.field is field for each in proposals):
         return []
-    claimed = {each.column.letter for each in found}
+    claimed = {each.column.letter for each in proposals}
     fitting = [
         column
         for column in columns
@@ -250,15 +254,15 @@ def _names_without_heading(
 
 
 def _keys(
-    columns: list[Column], looked: Mapping[str, Content], record: Record, found: list[Proposal]
+    columns: list[Column], looked: Mapping[str, Content], record: Record, proposals: list[Proposal]
 ) -> list[Proposal]:
     """The key by content alone: the first column that is full, different in every row, and looks like codes."""
     if len(record.key) > 1:
         return []
     field = record.fields[record.key[0]]
-    if any(each.field.name == field.name for each in found):
+    if any(each.field.name == field.name for each in proposals):
         return []
-    claimed = {each.column.letter for each in found if each.sure > UNSURE}
+    claimed = {each.column.letter for each in proposals if each.sure > UNSURE}
     for column in columns:
         content = looked[column.letter]
         if column.letter not in claimed and content.is_key and content.kind in ("code", "whole number", "text"):

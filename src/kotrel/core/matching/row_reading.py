@@ -193,28 +193,28 @@ def _texts(table: Table, letter: str) -> pl.Series:
 def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[FindingGroup]:
     """Findings on the headings: two for one field, and some that match no field."""
     record = matched.record
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for name, columns in matched.doubled.items():
         both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
         message = f"columns {both} both match {record.fields[name].title}; rename or delete one"
-        found.append(
+        findings.append(
             rows.sheet_finding(
                 "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
             )
         )
-    found += _about_first_row(rows)
+    findings += _about_first_row(rows)
     unread = [column for column in matched.unknown if column.heading]
-    found += _about_currencies(rows, currency)
-    found += _about_currency_columns(rows, unread, currency)
-    found += (limits := _about_limits(rows, unread))
+    findings += _about_currencies(rows, currency)
+    findings += _about_currency_columns(rows, unread, currency)
+    findings += (limits := _about_limits(rows, unread))
     limiting = {group.letter for group in limits}
-    found += _about_unknown(record, [column for column in unread if column.letter not in limiting])
-    found += _about_hidden(rows)
-    found += _about_struck(rows)
-    found += about_what_cells_show(rows)
-    found += _about_ragged(rows)
-    found += _about_swallowed(rows)
-    return [*found, *_about_bare(rows, [column.letter for column in matched.unknown if not column.heading])]
+    findings += _about_unknown(record, [column for column in unread if column.letter not in limiting])
+    findings += _about_hidden(rows)
+    findings += _about_struck(rows)
+    findings += about_what_cells_show(rows)
+    findings += _about_ragged(rows)
+    findings += _about_swallowed(rows)
+    return [*findings, *_about_bare(rows, [column.letter for column in matched.unknown if not column.heading])]
 
 
 def _about_unknown(record: Record, columns: Sequence[Column]) -> list[FindingGroup]:
@@ -264,14 +264,16 @@ def _about_first_row(rows: Rows) -> list[FindingGroup]:
 
 def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
     """Columns of amounts whose heading names another currency."""
-    found = []
+    findings = []
     for name, letter in rows.letters.items():
         heading = rows.heading(name)
         said = currency_in(heading) if rows.record.fields[name].kind == "money" and currency else None
         if said is not None and not may_be(said, currency):
             message = f"column {letter} “{heading}” is in {said}, and amounts here are in {currency}: convert them"
-            found.append(rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading))
-    return found
+            findings.append(
+                rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading)
+            )
+    return findings
 
 
 def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str) -> list[FindingGroup]:
@@ -279,7 +281,7 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
     another than the one here.
     """
     money = any(rows.record.fields[name].kind == "money" for name in rows.fields)
-    found = []
+    findings = []
     for column in unread if money and currency else ():
         if folded(column.heading) not in CURRENCY_WORDS:
             continue
@@ -302,8 +304,8 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
                 cells_of(other[ROW], other["said"], messages),
                 column.heading,
             )
-            found.append(group)
-    return found
+            findings.append(group)
+    return findings
 
 
 def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
@@ -313,7 +315,7 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     record = rows.record
     money = any(record.fields[name].kind == "money" for name in rows.fields)
     posted = record.is_posted or "quantity" in rows.fields
-    found = []
+    findings = []
     for column in unread:
         word = folded(column.heading)
         what = (
@@ -330,35 +332,35 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
         filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
         if what and filled.any():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
-            found.append(
+            findings.append(
                 rows.sheet_finding(
                     "error", "unread-limit", "a column that limits the rows", message, column.letter, column.heading
                 )
             )
-    return found
+    return findings
 
 
 def _about_hidden(rows: Rows) -> list[FindingGroup]:
     """What people do not see, and is loaded as all the rest is."""
-    hidden, found = rows.table.hidden, []
+    hidden, findings = rows.table.hidden, []
     if hidden.sheet:
         message = (
             "the sheet is hidden, but its rows are loaded like any others. To read another sheet only: --sheet NAME"
         )
-        found.append(rows.sheet_finding("warning", "hidden-sheet", "a hidden sheet", message))
+        findings.append(rows.sheet_finding("warning", "hidden-sheet", "a hidden sheet", message))
     there = set(rows.values[ROW].to_list()) if hidden.rows else set()
     if unseen := [row for row in hidden.rows if row in there]:
         cells = cells_of(
             unseen, None, "the row is hidden, but is loaded like any other: delete it if it does not belong"
         )
-        found.append(FindingGroup("warning", "hidden-row", "hidden rows", rows.record.name, None, None, cells))
+        findings.append(FindingGroup("warning", "hidden-row", "hidden rows", rows.record.name, None, None, cells))
     for name, letter in rows.letters.items():
         if letter in hidden.columns:
             said = f"column {letter} “{rows.heading(name)}” is hidden, but is loaded like any other: delete it if it does not belong"
-            found.append(
+            findings.append(
                 rows.sheet_finding("warning", "hidden-column", "hidden columns", said, letter, rows.heading(name))
             )
-    return found
+    return findings
 
 
 def _about_struck(rows: Rows) -> list[FindingGroup]:
@@ -379,18 +381,18 @@ def _about_struck(rows: Rows) -> list[FindingGroup]:
     all_struck = pl.all_horizontal((~pl.col(name)) | said.get(name, none) for name in filled.columns)
     whole = filled.select(all_struck & pl.any_horizontal(*said.values())).to_series()
     message = "struck through in the workbook, but is loaded like any other: delete it if it does not belong"
-    record, found = rows.record.name, []
+    record, findings = rows.record.name, []
     if whole.any():
         cells = cells_of(rows.values[ROW].filter(whole), None, f"the row is {message}")
-        found.append(
+        findings.append(
             FindingGroup("warning", "struck-through", "rows that are struck through", record, None, None, cells)
         )
     for name, at in said.items():
         if (at & ~whole).any():
             only = at & ~whole
             cells = cells_of(rows.values[ROW].filter(only), rows.as_it_stands(name).filter(only), message)
-            found.append(rows.group("warning", "struck-through", "struck through", name, cells))
-    return found
+            findings.append(rows.group("warning", "struck-through", "struck through", name, cells))
+    return findings
 
 
 def _about_ragged(rows: Rows) -> list[FindingGroup]:

@@ -174,7 +174,7 @@ def _tidy_value(
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:
     """Cells with a spreadsheet error, or with a formula that was never calculated."""
-    found: list[Trouble] = []
+    troubles: list[Trouble] = []
     marked = errors & values.str.starts_with(MARK).fill_null(False)
     prepared = "it was wrong in the sheet this was prepared from: enter the right value"
     reasons: Iterable[tuple[pl.Series, str, str, str]] = (
@@ -189,5 +189,5 @@ def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalcu
     )
     for bad, kind, title, message in reasons:
         if bad.any():
-            found.append(Trouble("error", kind, title, cells_of(rows.filter(bad), values.filter(bad), message)))
-    return found
+            troubles.append(Trouble("error", kind, title, cells_of(rows.filter(bad), values.filter(bad), message)))
+    return troubles

@@ -53,15 +53,15 @@ def tidy_date(
     def read(text: str) -> tuple[str | None, str, str]:
         if text in numbered:
             return None, "date-as-number", ""
-        found = dates.read_date(text, order, setting.today.year, pairs)
-        if found.value is None:
-            return None, _DATE_KINDS[found.trouble], ""
-        if found.guessed_century and not found.time:
-            return found.value, "two-digit-year", "the nearest year with these digits"
-        if found.time:
-            return found.value, "time-left-out", "the field holds a date without a time"
+        day = dates.read_date(text, order, setting.today.year, pairs)
+        if day.value is None:
+            return None, _DATE_KINDS[day.trouble], ""
+        if day.guessed_century and not day.time:
+            return day.value, "two-digit-year", "the nearest year with these digits"
+        if day.time:
+            return day.value, "time-left-out", "the field holds a date without a time"
         proof = f"{order} first, as in the rest of the column" if order else "can be read in only one way"
-        return found.value, "date-as-typed", proof
+        return day.value, "date-as-typed", proof
 
     tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
     tidied.troubles += _turned(rows, values, is_date, odd & ~is_date)

@@ -79,13 +79,13 @@ def unread_texts(compiled: Compiled, frame: pl.DataFrame) -> list[Trouble]:
     Args:
         frame: with ``ROW`` and all that the expression reads.
     """
-    found: list[Trouble] = []
+    troubles: list[Trouble] = []
     for text, number in compiled.read_texts:
         texts = compiled.column(frame, text)
         wrong = texts.is_not_null() & compiled.column(frame, number).is_null()
         if wrong.any():
             message = "“number(…)” reads no number in this text, or more than one"
-            found.append(
+            troubles.append(
                 Trouble(
                     "error",
                     "not-a-number",
@@ -93,4 +93,4 @@ def unread_texts(compiled: Compiled, frame: pl.DataFrame) -> list[Trouble]:
                     cells_of(frame[ROW].filter(wrong), texts.filter(wrong), message),
                 )
             )
-    return found
+    return troubles

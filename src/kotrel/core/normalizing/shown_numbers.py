@@ -77,12 +77,12 @@ def round_as_wished(
     before: list[str] = []
     after: list[str] = []
     proofs: list[str] = []
-    for place in (is_number & values.str.contains(r"[.eE]").fill_null(False)).arg_true():
-        row, text = rows[place], values[place]
+    for index in (is_number & values.str.contains(r"[.eE]").fill_null(False)).arg_true():
+        row, text = rows[index], values[index]
         places = shown[row].places if row in shown else int(rounding) if rounding != SHOWN_BY_SHEET else None
         rounded = None if places is None else rounded_to(text, places)
         if rounded is not None and Decimal(rounded) != Decimal(text):
-            numbers.append(place)
+            numbers.append(index)
             before.append(text)
             after.append(rounded)
             proofs.append(

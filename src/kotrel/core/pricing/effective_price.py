@@ -109,21 +109,21 @@ def effective_price(wanted: PriceQuery, lists: Sequence[str]) -> Effective:
     Raises:
         NoRate: a discount is off a price in another currency, and there is no rate.
     """
-    found = Effective()
+    effective = Effective()
     for code in lists:
         about = wanted.lists[code]
         if not about.for_sale:
-            found.lines.append(PriceStep(code, "", "its prices are not for sale"))
+            effective.lines.append(PriceStep(code, "", "its prices are not for sale"))
             continue
         lines: list[PriceStep] = []
         price = _in_list(wanted, about, lines, ())
-        found.lines += lines
+        effective.lines += lines
         if price is not None:
-            found.price, found.currency = price, about.currency or wanted.currency
-            return found
-    found.price = _standard(wanted, found.lines)
-    found.currency = wanted.currency
-    return found
+            effective.price, effective.currency = price, about.currency or wanted.currency
+            return effective
+    effective.price = _standard(wanted, effective.lines)
+    effective.currency = wanted.currency
+    return effective
 
 
 def price_on(wanted: PriceQuery, code: str) -> Decimal | None:
@@ -192,14 +192,14 @@ def _shown(amount: Decimal) -> str:
 
 def _row_of(wanted: PriceQuery, code: str) -> PriceRow | None:
     """The row that counts: of the same unit, else of the base unit, else of the nearest category."""
-    there = [row for row in wanted.rows if row.price_list == code and row.in_force(wanted.day)]
+    in_force = [row for row in wanted.rows if row.price_list == code and row.in_force(wanted.day)]
     in_base = wanted.quantity * wanted.factors[wanted.unit]
     places = [
         ("", wanted.unit, wanted.quantity),
         ("", wanted.base_unit, in_base),
         *((category, None, in_base) for category in wanted.categories),
     ]
-    found = (_of_quantity(there, category, unit, quantity) for category, unit, quantity in places)
+    found = (_of_quantity(in_force, category, unit, quantity) for category, unit, quantity in places)
     return next((row for row in found if row is not None), None)
 
 

@@ -66,12 +66,12 @@ def guarded(
         percent(pl.col("new") - pl.col("cost"), pl.col("new")).alias("margin"),
     )
     zero, new, cost, change = exact(0), pl.col("new"), pl.col("cost"), pl.col("change")
-    found: list[GuardFinding] = []
+    guarded: list[GuardFinding] = []
 
     def tell(severity: Allowed, kind: str, title: str, wrong: pl.Expr, message: pl.Expr) -> None:
         rows = frame.filter(wrong.fill_null(False)).select("place", message.alias("message"))
         if severity != "allowed" and rows.height:
-            found.append(GuardFinding(severity, kind, title, rows))
+            guarded.append(GuardFinding(severity, kind, title, rows))
 
     tell(guards.zero, "price-zero", "a price of zero", new == zero, pl.lit("the price is zero"))
     below = (new < cost) & (new != zero)
@@ -101,7 +101,7 @@ def guarded(
     for low, high in guards.not_above:
         rows = _above(frame, standing, low, high, currencies, rates)
         if rows.height:
-            found.append(GuardFinding(guards.others, "above-other-list", "above another list", rows))
+            guarded.append(GuardFinding(guards.others, "above-other-list", "above another list", rows))
     odd = unlike(
         frame.select(
             "old", new, change, pl.concat_str("target", pl.col("group").fill_null(""), separator="\x1f").alias("group")
@@ -112,8 +112,8 @@ def guarded(
     strange = frame.select("place", far.alias("far")).with_columns(odd.alias("message")).drop_nulls("message")
     strange = strange.filter(~pl.col("far") | (pl.col("message") == MOVED)).drop("far")
     if strange.height:
-        found.append(GuardFinding("warning", "unlike-others", "a change unlike the others", strange))
-    return found
+        guarded.append(GuardFinding("warning", "unlike-others", "a change unlike the others", strange))
+    return guarded
 
 
 def _above(

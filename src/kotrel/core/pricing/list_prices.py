@@ -104,8 +104,8 @@ def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series
     """
     about = book.lists[code]
     terms = _terms(book, code)
-    found = terms["amount"]
-    discounted = terms["is there"] & found.is_null()
+    amounts = terms["amount"]
+    discounted = terms["is there"] & amounts.is_null()
     if discounted.any() and about.off not in (*above, code):
         basis = _in_currency(book, about, above, discounted)
         less = (
@@ -113,8 +113,8 @@ def list_prices(book: Book, code: str, above: tuple[str, ...] = ()) -> pl.Series
             .then(pl.col("basis") * (exact(1) - times(pl.col("discount_percent"), Fraction(1, 100))))
             .otherwise(pl.col("basis") - pl.col("discount_amount").fill_null(exact(0)))
         )
-        found = terms.with_columns(basis.alias("basis")).select(less).to_series().zip_with(discounted, found)
-    return _rounded(found, about.decimals)
+        amounts = terms.with_columns(basis.alias("basis")).select(less).to_series().zip_with(discounted, amounts)
+    return _rounded(amounts, about.decimals)
 
 
 def _in_currency(book: Book, about: ListFacts, above: tuple[str, ...], wanted: pl.Series) -> pl.Series:
@@ -148,12 +148,12 @@ def _terms(book: Book, code: str) -> pl.DataFrame:
     Returns:
         :data:`_TERMS` (Decimal), and ``is there``.
     """
-    own = _in_force(book.prices, code, book.day).unique(["item", "unit"], keep="last", maintain_order=True)
-    own = own.select(pl.col("item").alias("code"), "unit", *_TERMS, pl.lit(True).alias("own"))
+    list_terms = _in_force(book.prices, code, book.day).unique(["item", "unit"], keep="last", maintain_order=True)
+    list_terms = list_terms.select(pl.col("item").alias("code"), "unit", *_TERMS, pl.lit(True).alias("own"))
     of_category = _in_force(book.discounts, code, book.day).unique("category", keep="last", maintain_order=True)
     nearest = _nearest(book, of_category)
     joined = book.items.select("code", "unit", "category").join(
-        own, on=["code", "unit"], how="left", maintain_order="left"
+        list_terms, on=["code", "unit"], how="left", maintain_order="left"
     )
     joined = joined.join(nearest, on="category", how="left", maintain_order="left", suffix=" of category")
     is_own = pl.col("own").is_not_null()
@@ -166,29 +166,29 @@ def _terms(book: Book, code: str) -> pl.DataFrame:
 
 def _in_force(rows: pl.DataFrame, code: str, day: str) -> pl.DataFrame:
     """The rows of a list for one unit on a day, the one that counts last."""
-    there = rows.filter(
+    current = rows.filter(
         (pl.col("price_list") == code)
         & (pl.col("from_date").is_null() | (pl.col("from_date") <= day))
         & (pl.col("to_date").is_null() | (pl.col("to_date") >= day))
     )
-    numbers = there.with_columns(
+    numbers = current.with_columns(
         pl.col("from_quantity").cast(decimal_type(), strict=False).fill_null(exact(0)),
-        *(pl.col(name).cast(decimal_type(), strict=False) for name in _TERMS if name in there.columns),
+        *(pl.col(name).cast(decimal_type(), strict=False) for name in _TERMS if name in current.columns),
     )
     return numbers.filter(pl.col("from_quantity") <= exact(1)).sort("from_quantity", "from_date", nulls_last=False)
 
 
 def _nearest(book: Book, rows: pl.DataFrame) -> pl.DataFrame:
     """Each category of the items → the terms of the nearest category, itself first, that has any."""
-    there = set(rows["category"])
+    categories = set(rows["category"])
     leads: dict[str, str | None] = {}
     for category in book.items["category"].drop_nulls().unique().to_list():
         passed: dict[str, None] = {}
         each: str | None = category
-        while each and each not in passed and each not in leads and each not in there:
+        while each and each not in passed and each not in leads and each not in categories:
             passed[each] = None
             each = book.parents.get(each)
-        found = each if each in there else leads.get(each or "")
+        found = each if each in categories else leads.get(each or "")
         leads |= dict.fromkeys((*passed, category), found)
     frame = pl.DataFrame(
         {"category": list(leads), "leads to": list(leads.values())},

@@ -132,13 +132,13 @@ def fields_of(
         ExpressionError: an expression is wrong.
     """
     scope = Scope(fields, {}, lambda record: {}, codes, figures)
-    found: dict[str, None] = {}
+    names: dict[str, None] = {}
     for step in rules.steps:
         texts: list[tuple[str, Literal["number", "yes_no"]]] = [(step.where, "yes_no")] if step.where else []
         for text, kind in [*texts, *((each, "number") for each in step.targets.values())]:
             compiled = _compiled(step, text, scope, kind)
-            found |= dict.fromkeys(name for name in compiled.fields if name in fields)
-    return list(found)
+            names |= dict.fromkeys(name for name in compiled.fields if name in fields)
+    return list(names)
 
 
 def _compiled(step: Step, text: str, scope: Scope, kind: Literal["number", "yes_no"]) -> Compiled:
@@ -272,12 +272,12 @@ def _with_list(
     The price of the same unit comes first, from the greatest quantity that is not above the row's; then that of the
     base unit.
     """
-    there = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
-    there = there.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
+    list_rows = done.filter(pl.col("target") == code).select("item", "unit", "from_quantity", "now", "old", "factor")
+    list_rows = list_rows.filter(pl.col("now").is_not_null() | pl.col("old").is_not_null())
     for name, column in ((code, "now"), (f"old {code}", "old")):
         if name in frame.columns:
             continue
-        per_unit = there.select(
+        per_unit = list_rows.select(
             "item",
             "unit",
             pl.col("from_quantity").alias("their quantity"),
@@ -286,14 +286,14 @@ def _with_list(
         asked = frame.select(pl.col(f"the {name}").alias(name) for name in BREAK[1:]).with_row_index("place")
         pairs = asked.join(per_unit, on=["item", "unit"]).filter(pl.col("their quantity") <= pl.col("from_quantity"))
         best = pairs.sort("their quantity").group_by("place").agg(pl.col(name).last())
-        plain = there.filter(pl.col("factor") == exact(1)).sort("from_quantity")
+        plain = list_rows.filter(pl.col("factor") == exact(1)).sort("from_quantity")
         plain = plain.group_by("item", maintain_order=True).agg(pl.col(column).first().alias("of base unit"))
-        found = (
+        prices = (
             asked.join(best, on="place", how="left", maintain_order="left")
             .join(plain, on="item", how="left", maintain_order="left")
             .select(pl.coalesce(name, "of base unit").alias(name))
         )
-        frame = frame.with_columns(found[name])
+        frame = frame.with_columns(prices[name])
         own = pl.lit(goods.currencies[code])
         frame = _exchanged(frame, name, pl.col(name), own, f"{step.name}: {target} from {name}", target, rules, goods)
     return frame

@@ -33,12 +33,12 @@ _FRAME = ("list", "item", "unit", "first", "old", "price")
 def _moved_prices(changes: Sequence[RecordChanges], read: Reader) -> pl.DataFrame:
     """The prices that a load sets, on lists and on the items themselves."""
     frames: list[pl.DataFrame] = []
-    for each in changes:
-        whole = {"item", "amount"} <= set(each.fields) and set(PRICE) <= set(each.record.fields)
-        if each.record.name == "price" and whole:
-            frames.append(_of_prices(each, read))
-        elif each.record.name == "item":
-            frames += [_of_items(each, name) for name in OWN_PRICES if name in each.fields]
+    for part in changes:
+        whole = {"item", "amount"} <= set(part.fields) and set(PRICE) <= set(part.record.fields)
+        if part.record.name == "price" and whole:
+            frames.append(_of_prices(part, read))
+        elif part.record.name == "item":
+            frames += [_of_items(part, name) for name in OWN_PRICES if name in part.fields]
     return pl.concat([frame for frame in frames if frame.height] or [_empty()])
 
 
@@ -143,8 +143,8 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
         pl.col("amount").cast(decimal_type(), strict=False).alias("price"),
         (pl.col(ACTION) == "new").alias("is new"),
     )
-    held = read("price", PRICE, ("item", rows["item"])).filter(pl.col("amount").is_not_null())
-    held = held.select(
+    held_prices = read("price", PRICE, ("item", rows["item"])).filter(pl.col("amount").is_not_null())
+    held_prices = held_prices.select(
         *_BREAK,
         pl.col("from_date").str.to_date(strict=False).alias("day"),
         pl.col("to_date").str.to_date(strict=False).alias("end"),
@@ -153,7 +153,7 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     joined = (
         frame.drop_nulls("day")
         .sort("day")
-        .join_asof(held.sort("day"), on="day", by=_BREAK, strategy="backward", check_sortedness=False)
+        .join_asof(held_prices.sort("day"), on="day", by=_BREAK, strategy="backward", check_sortedness=False)
     )
     ended = pl.col("end").is_not_null() & (pl.col("end") < pl.col("day"))
     old = pl.when(pl.col("is new")).then(pl.when(~ended).then("in force")).otherwise("was")

@@ -33,15 +33,15 @@ class PriceBook(Struct, frozen=True):
 
 def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemState) -> list[list[FindingGroup]]:
     """For each sheet of one record its findings; none for sheets that are not of such a workbook."""
-    found: list[list[FindingGroup]] = [[] for _ in parts]
+    findings: list[list[FindingGroup]] = [[] for _ in parts]
     record = parts[0][0].record.name
     if record not in ("price", "item"):
-        return found
+        return findings
     # Workbooks of other rules in the same load have guards of their own.
     by_rules: dict[str, list[tuple[int, Rows, PriceBook]]] = {}
-    for place, (rows, book) in enumerate(parts):
+    for index, (rows, book) in enumerate(parts):
         if book is not None:
-            by_rules.setdefault(book.rules.name, []).append((place, rows, book))
+            by_rules.setdefault(book.rules.name, []).append((index, rows, book))
     for books in by_rules.values():
         rules = books[0][2].rules
         frames = [
@@ -57,9 +57,9 @@ def check_book(parts: Sequence[tuple[Rows, PriceBook | None]], state: SystemStat
         frame = _cost_in_list_currency(frame, currencies, rules.rates)
         for told in guarded(frame, standing, rules.guards, rules.outliers, currencies, rules.rates):
             where = frame.select("part", ROW, "field").with_row_index("place").join(told.rows, on="place")
-            _tell(found, parts, where, told.severity, told.kind, told.title)
-        _tell_moved(found, parts, frame)
-    return found
+            _tell(findings, parts, where, told.severity, told.kind, told.title)
+        _tell_moved(findings, parts, frame)
+    return findings
 
 
 def _currencies(codes: pl.Series, state: SystemState) -> dict[str, str]:
@@ -170,13 +170,13 @@ def _against_system(
     wanted = dict.fromkeys(("code", "unit", CURRENCY_FIELD, *OWN_PRICES, rules.outliers.by))
     fields = [name for name in wanted if name in about.fields]
     codes = frame["item"].drop_nulls().unique()
-    held = state.having(about, fields, "code", codes).unique("code", keep="any")
+    held_items = state.having(about, fields, "code", codes).unique("code", keep="any")
     blank = pl.lit(None, pl.String)
     own_prices = {name: pl.col(name) if name in fields else blank for name in OWN_PRICES}
     numbers = [expr.cast(decimal_type(), strict=False).alias(f"own {name}") for name, expr in own_prices.items()]
     group = (pl.col(rules.outliers.by) if rules.outliers.by in fields else blank).alias("group")
     currency = (pl.col(CURRENCY_FIELD) if CURRENCY_FIELD in fields else blank).alias("own currency")
-    items = held.select(pl.col("code").alias("item"), *numbers, group, currency)
+    items = held_items.select(pl.col("code").alias("item"), *numbers, group, currency)
     frame = frame.join(items, on="item", how="left", maintain_order="left")
     if record == "item":
         names = [name for name in OWN_PRICES if name in fields]
@@ -188,9 +188,11 @@ def _against_system(
     prices = state.having(state.description.records["price"], PRICE, "item", codes)
     days = sorted(frame["from_date"].drop_nulls().unique())
     standing = [in_force(prices, day).with_columns(pl.lit(day).alias("day")) for day in days]
-    there = pl.concat(standing) if standing else _no_prices().with_columns(pl.lit(None, pl.String).alias("day"))
+    standing_prices = (
+        pl.concat(standing) if standing else _no_prices().with_columns(pl.lit(None, pl.String).alias("day"))
+    )
     discounted = pl.col("amount").is_null().alias("is discount")
-    before = there.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"), discounted)
+    before = standing_prices.select(*BREAK, pl.col("day").alias("from_date"), pl.col("amount").alias("old"), discounted)
     frame = frame.join(before, on=[*BREAK, "from_date"], how="left", maintain_order="left")
     # What a discount came to was calculated with the new prices, and is in the workbook.
     old = pl.when(pl.col("is discount").fill_null(False)).then("told old").otherwise("old").alias("old")
@@ -199,9 +201,15 @@ def _against_system(
         pl.col("code").alias("item"), pl.col("cost").cast(decimal_type(), strict=False).alias("new cost")
     )
     factors = _factors(codes, state)
-    frame = base_units(frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held, factors)
+    frame = base_units(
+        frame.join(coming.unique("item"), on="item", how="left", maintain_order="left"), held_items, factors
+    )
     cost = pl.coalesce("new cost", "own cost") * pl.col("factor")
-    last = there.filter(pl.col("amount").is_not_null() & (pl.col("day") == days[-1])) if days else there
+    last = (
+        standing_prices.filter(pl.col("amount").is_not_null() & (pl.col("day") == days[-1]))
+        if days
+        else standing_prices
+    )
     return frame.with_columns(cost.alias("cost")), last.select(*BREAK, "amount")
 
 
@@ -212,7 +220,7 @@ def _no_prices() -> pl.DataFrame:
 
 
 def _tell_moved(
-    found: list[list[FindingGroup]], parts: Sequence[tuple[Rows, PriceBook | None]], frame: pl.DataFrame
+    findings: list[list[FindingGroup]], parts: Sequence[tuple[Rows, PriceBook | None]], frame: pl.DataFrame
 ) -> None:
     """Prices that somebody changed since the new ones were worked out from them."""
     now, told, new = pl.col("old"), pl.col("told old"), pl.col("new")
@@ -224,11 +232,11 @@ def _tell_moved(
     )
     for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
         moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))
-        _tell(found, parts, moved, severity, "price-moved", "the old price has changed since")
+        _tell(findings, parts, moved, severity, "price-moved", "the old price has changed since")
 
 
 def _tell(
-    found: list[list[FindingGroup]],
+    findings: list[list[FindingGroup]],
     parts: Sequence[tuple[Rows, PriceBook | None]],
     told: pl.DataFrame,
     severity: str,
@@ -243,4 +251,4 @@ def _tell(
         )
         values = cells.join(stands, on=ROW, how="left", maintain_order="left")
         table = cells_of(values[ROW], values["value"], values["message"])
-        found[int(str(part))].append(rows.group(severity, kind, title, str(field), table))  # type: ignore[arg-type]
+        findings[int(str(part))].append(rows.group(severity, kind, title, str(field), table))  # type: ignore[arg-type]

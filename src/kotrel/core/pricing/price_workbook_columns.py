@@ -17,11 +17,11 @@ OWN = (
 """Headings of columns for the reader, which are never loaded."""
 
 
-def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
+def without_readers_columns(table: Table, own_columns: Mapping[str, str]) -> tuple[Table, dict[str, str]]:
     """A table of such a workbook without the columns that are there only to be read.
 
     Args:
-        own: the item's own prices: field → title.
+        own_columns: the item's own prices: field → title.
 
     Returns:
         The table, and field → the column of the price that its new one was calculated from. Its cells stay in the
@@ -32,8 +32,8 @@ def without_readers_columns(table: Table, own: Mapping[str, str]) -> tuple[Table
         left = {each.casefold() for each in OWN}
         old = {"amount": headings["old price"]} if "old price" in headings else {}
     else:
-        olds = {f"old {title.casefold()}": name for name, title in own.items()}
-        changes = {f"change % {title.casefold()}" for title in own.values()}
+        olds = {f"old {title.casefold()}": name for name, title in own_columns.items()}
+        changes = {f"change % {title.casefold()}" for title in own_columns.values()}
         left = {"description", "step", "remarks", *olds, *changes}
         old = {name: headings[heading] for heading, name in olds.items() if heading in headings}
     kept = tuple(column for column in table.columns if column.heading.casefold() not in left)

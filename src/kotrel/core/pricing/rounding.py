@@ -42,12 +42,12 @@ class Rounding(Struct, frozen=True):
 
 def read_rounding(text: str) -> Rounding | None:
     """A rule in words, or None where it is none."""
-    found = _RULE.fullmatch(text.strip())
-    if not found or Decimal(found[3]) == 0:
+    match = _RULE.fullmatch(text.strip())
+    if not match or Decimal(match[3]) == 0:
         return None
-    way: Way = (found[1] or "nearest").lower()  # type: ignore[assignment]
-    number = Decimal(found[3])
-    return Rounding(way, step=number) if found[2].lower() == "to" else Rounding(way, ending=number)
+    way: Way = (match[1] or "nearest").lower()  # type: ignore[assignment]
+    number = Decimal(match[3])
+    return Rounding(way, step=number) if match[2].lower() == "to" else Rounding(way, ending=number)
 
 
 def rounded(price: pl.Expr, rule: Rounding | None, decimals: pl.Expr | int) -> pl.Expr:

@@ -28,16 +28,16 @@ def repaired_barcodes(rows: Rows, name: str, state: SystemState) -> dict[str, Re
     values = rows.values[name]
     if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and values.str.len_bytes().n_unique() < 2:
         return {}
-    found = _as_held(rows, name, state)
+    repairs = _as_held(rows, name, state)
     for value in values.filter(values.str.contains(_APART)).unique():
         digits = re.sub(rf"{_BETWEEN}|\.0$", "", value)
-        if value not in found and len(digits) in GTIN_LENGTHS and digits[-1] == gtin_check_digit(digits[:-1]):
-            found[value] = (
+        if value not in repairs and len(digits) in GTIN_LENGTHS and digits[-1] == gtin_check_digit(digits[:-1]):
+            repairs[value] = (
                 digits,
                 "digits-apart",
                 "the check digit is right without what is between and after the digits",
             )
-    return found | {value: fix for value, fix in _lost_zeros(rows, name, values).items() if value not in found}
+    return repairs | {value: fix for value, fix in _lost_zeros(rows, name, values).items() if value not in repairs}
 
 
 def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
@@ -45,13 +45,15 @@ def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
     key = rows.record.key
     if len(key) > 1 or key[0] not in rows.fields or key[0] == name:
         return {}
-    own = (
+    sheet_barcodes = (
         rows.values.select(key[0], name)
         .drop_nulls()
         .filter(pl.col(name).str.contains(rf"^[0-9]{{{LEAST_DIGITS},14}}$"))
     )
-    held = state.having(rows.record, [name], key[0], own[key[0]]).select(key[0], pl.col(name).alias("held barcode"))
-    both = own.join(held.drop_nulls().unique(key[0], keep="any"), on=key[0]).filter(
+    held = state.having(rows.record, [name], key[0], sheet_barcodes[key[0]]).select(
+        key[0], pl.col(name).alias("held barcode")
+    )
+    both = sheet_barcodes.join(held.drop_nulls().unique(key[0], keep="any"), on=key[0]).filter(
         (pl.col(name) != pl.col("held barcode"))
         & (pl.col(name).str.strip_chars_start("0") == pl.col("held barcode").str.strip_chars_start("0"))
     )
@@ -75,10 +77,10 @@ def _lost_zeros(rows: Rows, name: str, values: pl.Series) -> dict[str, Repair]:
     cells = values.filter(rows.table.kind_is(letter, "number")).drop_nulls()
     cells = cells.filter(cells.str.contains(rf"^[1-9][0-9]{{{LEAST_DIGITS - 1},12}}$"))
     short = cells.filter(~cells.str.len_chars().is_in(list(GTIN_LENGTHS))).unique().to_list()
-    found: dict[str, Repair] = {}
+    repairs: dict[str, Repair] = {}
     for target in GTIN_LENGTHS:
         mine = [value for value in short if target == min(size for size in GTIN_LENGTHS if size > len(value))]
         if len(mine) >= ENOUGH and all(value[-1] == gtin_check_digit(value[:-1]) for value in mine):
             proof = f"the cell holds a number, and all {len(mine)} of its kind have their check digit"
-            found |= {value: (value.zfill(target), "leading-zeros", proof) for value in mine}
-    return found
+            repairs |= {value: (value.zfill(target), "leading-zeros", proof) for value in mine}
+    return repairs

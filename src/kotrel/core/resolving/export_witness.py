@@ -39,7 +39,7 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
     known = own.is_there
     filled = keyed.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
     others = _values_of_others(rows, own)
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     if len(others):
         code = record.code
         cells = others.select(
@@ -52,12 +52,12 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
             ).alias("message"),
             pl.col("was of").alias("suggestion"),
         )
-        found.append(rows.group("error", "values-of-another", "the values of another exported row", code, cells))
+        findings.append(rows.group("error", "values-of-another", "the values of another exported row", code, cells))
     strange = filled & ~known & ~is_new(rows, state)
     strange = strange & ~rows.values[ROW].is_in(others[ROW].implode() if len(others) else [])
     if strange.any():
-        found.append(_not_exported(rows, base, keyed.filter(strange)))
-    return found
+        findings.append(_not_exported(rows, base, keyed.filter(strange)))
+    return findings
 
 
 def _not_exported(rows: Rows, base: pl.DataFrame, strange: pl.DataFrame) -> FindingGroup:
@@ -85,20 +85,20 @@ def _compared_fields(rows: Rows, base: pl.DataFrame) -> list[str]:
     return [name for name in there if name not in rows.record.key and not about[name].is_kept]
 
 
-def _values_of_others(rows: Rows, own: Beside) -> pl.DataFrame:
+def _values_of_others(rows: Rows, export_rows: Beside) -> pl.DataFrame:
     """Rows that have all the values of another exported row, which is not in the sheet with them:
     ``ROW``, the code, ``was of``.
     """
     record = rows.record
     key, code = list(record.key), record.code
-    fields = _compared_fields(rows, own.others)
+    fields = _compared_fields(rows, export_rows.others)
     nothing = pl.DataFrame(schema={ROW: pl.UInt32, code: pl.String, "was of": pl.String})
-    if not fields or not own.others.height:
+    if not fields or not export_rows.others.height:
         return nothing
-    values, known = rows.values, own.is_there
+    values, known = rows.values, export_rows.is_there
     is_changed = ~known
     for name in fields:
-        is_changed = is_changed | values[name].ne_missing(own.column(name))
+        is_changed = is_changed | values[name].ne_missing(export_rows.column(name))
     if not is_changed.any():
         return nothing
     name_of = pl.concat_str(key, separator=" / ").alias("key name")
@@ -107,11 +107,11 @@ def _values_of_others(rows: Rows, own: Beside) -> pl.DataFrame:
         values.select(ROW, *key, *fields)
         .filter(is_changed)
         .with_columns(known.filter(is_changed).alias("is known"))
-        .with_columns(own.column(name).filter(is_changed).alias(f"own {name}") for name in fields)
+        .with_columns(export_rows.column(name).filter(is_changed).alias(f"own {name}") for name in fields)
         .with_columns(name_of, every)
     )
     # Few rows of the export have such values, field by field; only those are put together and compared as a whole.
-    alike = own.others.filter(
+    alike = export_rows.others.filter(
         pl.all_horizontal(pl.col(name).is_in(changed[name].unique().implode(), nulls_equal=True) for name in fields)
     )
     was = alike.unique(key, keep="any", maintain_order=True).select(name_of, every)
@@ -126,7 +126,7 @@ def _values_of_others(rows: Rows, own: Beside) -> pl.DataFrame:
     pairs = pairs.join(there, on="was of", how="anti", maintain_order="left")
     if pairs.height:
         return pairs.select(ROW, code, "was of")
-    return _sorted_alone(rows, own.others, known, fields)
+    return _sorted_alone(rows, export_rows.others, known, fields)
 
 
 def _sorted_alone(rows: Rows, base: pl.DataFrame, known: pl.Series, fields: Sequence[str]) -> pl.DataFrame:

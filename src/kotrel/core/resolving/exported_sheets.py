@@ -39,14 +39,14 @@ def find_renamed(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
         return []
     there = base.unique(key, keep="any").select(*key, *(pl.col(name).alias(f"was {name}") for name in missing))
     held = rows.values.select(key).join(there, on=key, how="left", maintain_order="left")
-    found = []
+    findings = []
     for column in strange:
         cells = table.cells[column.letter].str.strip_chars()
         alike = (name for name in missing if _alike(cells, held[f"was {name}"], record.fields[name]))
         if (name := next(alike, None)) is not None:
-            found.append(_renamed(rows, column, record.fields[name]))
+            findings.append(_renamed(rows, column, record.fields[name]))
             missing.remove(name)
-    return found
+    return findings
 
 
 def _strange_columns(rows: Rows, missing: Sequence[str]) -> list[Column]:
@@ -88,7 +88,7 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
         exported: only cells that were edited since the export have values: beside a code that was edited too, the name
             is only old.
     """
-    found = []
+    findings = []
     for name in rows.letters:
         about = rows.record.fields[name]
         column = _beside(rows, about)
@@ -111,12 +111,12 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
             ]
             cells = cells_of(rows.values[ROW].filter(wrong), said.filter(wrong), messages)
             title = "a name that is not its code's"
-            found.append(
+            findings.append(
                 FindingGroup(
                     "warning", "name-only", title, rows.record.name, name, column.letter, cells, column.heading
                 )
             )
-    return found
+    return findings
 
 
 def _beside(rows: Rows, about: Field) -> Column | None:

@@ -64,17 +64,17 @@ class DefaultReader:
 
     def findings(self, used: list[Defaulted]) -> list[FindingGroup]:
         """An error at each row that was given a default that could not be read."""
-        found = []
-        for each in used:
-            trouble = self._troubles.get((each.field, each.value))
+        findings = []
+        for source in used:
+            trouble = self._troubles.get((source.field, source.value))
             if trouble is not None:
                 where = {"mapping": "the mapping", "system": "system.toml"}.get(
-                    each.source, f"the defaults “{each.source}”"
+                    source.source, f"the defaults “{source.source}”"
                 )
-                message = f"the default “{each.value}” of {where}: {trouble.cells['message'][0]}"
-                cells = cells_of(each.rows, [each.value] * len(each.rows), message)
-                found.append(self._rows.group("error", trouble.kind, trouble.title, each.field, cells))
-        return found
+                message = f"the default “{source.value}” of {where}: {trouble.cells['message'][0]}"
+                cells = cells_of(source.rows, [source.value] * len(source.rows), message)
+                findings.append(self._rows.group("error", trouble.kind, trouble.title, source.field, cells))
+        return findings
 
 
 Names = Callable[[str], Mapping[str, str]]

@@ -67,7 +67,7 @@ def created_rows(rows: Rows, create: Sequence[str], state: SystemState) -> tuple
     each of the others is a warning. A row's name is its code; the defaults of its record fill the rest. A list with
     levels gets the levels that the sheet has above the value.
     """
-    found: list[Consequence] = []
+    consequences: list[Consequence] = []
     for name in dict.fromkeys(create):
         target = state.description.records[name]
         fields = [
@@ -102,8 +102,8 @@ def created_rows(rows: Rows, create: Sequence[str], state: SystemState) -> tuple
             lambda height=values.height: pl.Series([True], dtype=pl.Boolean).new_from_index(0, height),  # type: ignore[misc]
         )
         causes = every.filter(pl.col("code").is_in(new["code"].implode())).rename({"code": target.code})
-        found.append(Consequence("created", made.with_findings(_near(made, target.code, state)), causes))
-    return rows, tuple(found)
+        consequences.append(Consequence("created", made.with_findings(_near(made, target.code, state)), causes))
+    return rows, tuple(consequences)
 
 
 def _one_spelling(rows: Rows, fields: Sequence[str], target: Record, state: SystemState) -> Rows:
@@ -145,7 +145,7 @@ def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemSta
     """``ROW``, ``code`` and ``parent``: what stands one level above each value in the sheet;
     none where it has no levels.
     """
-    found = [pl.DataFrame(schema={ROW: pl.UInt32, "code": pl.String, "parent": pl.String})]
+    frames = [pl.DataFrame(schema={ROW: pl.UInt32, "code": pl.String, "parent": pl.String})]
     for name in fields:
         source = rows.sources.get(name)
         if target.path is None or source is None or not source.last or len(source.columns) < 2:
@@ -155,12 +155,12 @@ def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemSta
         pairs = _levels(rows, source, own, names)
         usual = _usual_spelling(pairs, own, names)
         spelled = [(row, usual.get(code, code), usual.get(above or "", above)) for row, code, above in pairs]
-        found.append(pl.DataFrame(spelled, schema=found[0].schema, orient="row"))
-    return pl.concat(found)
+        frames.append(pl.DataFrame(spelled, schema=frames[0].schema, orient="row"))
+    return pl.concat(frames)
 
 
 def _levels(
-    rows: Rows, source: Source, own: Mapping[int, str | None], names: ListNames
+    rows: Rows, source: Source, own_codes: Mapping[int, str | None], names: ListNames
 ) -> list[tuple[int, str, str | None]]:
     """The row, each level that it names, and the level above."""
     shown = (pl.col(letter).str.strip_chars().replace("", None) for letter in source.columns)
@@ -170,7 +170,7 @@ def _levels(
     pairs: list[tuple[int, str, str | None]] = []
     for row, *steps in levels.iter_rows():
         filled = [names.code_of(step) or step for step in steps if step]
-        value = own.get(row)
+        value = own_codes.get(row)
         if filled and value is not None:
             # The lowest level is the value itself, as it was repaired or spelled.
             filled[-1] = value

@@ -58,26 +58,28 @@ def find_near_keys(
         wanted = wanted & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():
         return []
-    held = state.keys_of(record).drop_nulls()
+    held_keys = state.keys_of(record).drop_nulls()
     within = [part for part in record.key if part != name]
     fresh = rows.values.select(ROW, *record.key).filter(wanted)
-    dated = _dated(rows, fresh, held[name], ALL in really_new)
-    if not held.height:
+    dated = _dated(rows, fresh, held_keys[name], ALL in really_new)
+    if not held_keys.height:
         return dated
-    likely = _footnoted(fresh, held, name, within)
-    likely |= dict(_nearly_held(fresh, held, name, within, rows.few.plain(name, rows.values)))
+    likely = _footnoted(fresh, held_keys, name, within)
+    likely |= dict(_nearly_held(fresh, held_keys, name, within, rows.few.plain(name, rows.values)))
     known = rows.values.height - int(new().sum())
-    found = dated
+    findings = dated
     if likely:
         # Where most other rows are there, so is this one.
         is_update = known > 0 and known >= fresh.height - len(likely)
-        found.append(_finding(rows, fresh, likely, name, "error" if is_update and ALL not in really_new else "warning"))
+        findings.append(
+            _finding(rows, fresh, likely, name, "error" if is_update and ALL not in really_new else "warning")
+        )
     left = fresh.filter(~pl.col(ROW).is_in(list(likely)))
     if known > left.height and left.height <= MOST_SLIPS:
-        slips = dict(_slips(left, held, name, within))
+        slips = dict(_slips(left, held_keys, name, within))
         if slips:
-            found.append(_finding(rows, left, slips, name, "warning"))
-    return found
+            findings.append(_finding(rows, left, slips, name, "warning"))
+    return findings
 
 
 def _finding(
@@ -108,18 +110,20 @@ _FOOTNOTE = (
 """A code with a mark behind it that points at a note, or says that it is new."""
 
 
-def _footnoted(fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]) -> dict[int, Sequence[str]]:
+def _footnoted(
+    fresh: pl.DataFrame, held_keys: pl.DataFrame, name: str, within: Sequence[str]
+) -> dict[int, Sequence[str]]:
     """Row → the held key that its own is but for a footnote."""
     bare = fresh.with_columns(pl.col(name).str.extract(_FOOTNOTE).alias("bare code")).drop_nulls("bare code")
     if not bare.height:
         return {}
-    found = bare.join(held.select(*within, pl.col(name).alias("bare code")), on=[*within, "bare code"], how="semi")
+    found = bare.join(held_keys.select(*within, pl.col(name).alias("bare code")), on=[*within, "bare code"], how="semi")
     return {row: [code] for row, code in found.select(ROW, "bare code").iter_rows()}
 
 
-def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> list[FindingGroup]:
+def _dated(rows: Rows, fresh: pl.DataFrame, held_keys: pl.Series, all_new: bool) -> list[FindingGroup]:
     """New keys in the shape of a date, where the system has none: a spreadsheet may have made them of other codes."""
-    name = held.name
+    name = held_keys.name
     if not may_be_date(common_start(fresh[name])):
         return []
     shaped = fresh.filter(pl.col(name).str.contains(SHAPED_LIKE_DATE))
@@ -127,9 +131,9 @@ def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> l
         was_date = rows.values.filter(rows.table.kind_is(rows.letters[name], "date"))[ROW]
         # A cell that is a date has its own finding.
         shaped = shaped.filter(~pl.col(ROW).is_in(was_date.implode()))
-    if not shaped.height or held.str.contains(SHAPED_LIKE_DATE).any():
+    if not shaped.height or held_keys.str.contains(SHAPED_LIKE_DATE).any():
         return []
-    found = []
+    findings = []
     # Spreadsheets write 3-Jan; people who make codes write 3-JAN, or number their lots by the day.
     as_shown = pl.col(name).str.contains("[a-z]")
     for severity, part in (("error", shaped.filter(as_shown)), ("warning", shaped.filter(~as_shown))):
@@ -138,22 +142,24 @@ def _dated(rows: Rows, fresh: pl.DataFrame, held: pl.Series, all_new: bool) -> l
             advice = "type the code again, as text, or name it with --new-codes" if sure else "is it a code?"
             message = f"it looks like a date that a spreadsheet made of another code: {advice}"
             cells = cells_of(part[ROW], part[name], message)
-            found.append(rows.group("error" if sure else "warning", "became-date", "turned into a date", name, cells))
-    return found
+            findings.append(
+                rows.group("error" if sure else "warning", "became-date", "turned into a date", name, cells)
+            )
+    return findings
 
 
 def _nearly_held(
-    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str], plain: bool
+    fresh: pl.DataFrame, held_keys: pl.DataFrame, name: str, within: Sequence[str], plain: bool
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the held keys that its own looks like.
 
     Args:
         plain: the new keys are known to be plain ASCII.
     """
-    fresh = fresh.filter(may_be_near(fresh[name], held[name], plain))
+    fresh = fresh.filter(may_be_near(fresh[name], held_keys[name], plain))
     if not fresh.height:
         return
-    held = held.filter(may_be_near(held[name], fresh[name], False))
+    held_keys = held_keys.filter(may_be_near(held_keys[name], fresh[name], False))
 
     def formed(frame: pl.DataFrame) -> pl.DataFrame:
         near = near_form(frame[name])
@@ -163,7 +169,7 @@ def _nearly_held(
             bare_form(frame[name]).alias("letters as letters"),
         )
 
-    first, second = formed(fresh), formed(held).rename({name: "held code", "near form": "held form"})
+    first, second = formed(fresh), formed(held_keys).rename({name: "held code", "near form": "held form"})
     pairs = pl.concat(
         first.filter(pl.col(form).str.len_chars() > 0)
         .join(second.select(*within, form, "held code", "held form"), on=[*within, form], how="inner")
@@ -181,31 +187,31 @@ def _nearly_held(
 
 
 def _slips(
-    fresh: pl.DataFrame, held: pl.DataFrame, name: str, within: Sequence[str]
+    fresh: pl.DataFrame, held_keys: pl.DataFrame, name: str, within: Sequence[str]
 ) -> Iterator[tuple[int, list[str]]]:
     """Row → the one held key that a typing error or a cut could have turned into its own."""
-    there = held.rename({name: "held code"})
+    held_codes = held_keys.rename({name: "held code"})
     codes: dict[tuple[object, ...], OneEditAway] = {}
-    for part, group in held.group_by(within) if within else [((), held)]:
+    for part, group in held_keys.group_by(within) if within else [((), held_keys)]:
         codes[part] = OneEditAway(group[name])
     slips: dict[int, list[str]] = {}
     for each in fresh.iter_rows(named=True):
         beside = codes.get(tuple(each[within_it] for within_it in within))
         near = beside.of(each[name]) if beside is not None else []
         slips[each[ROW]] = [other for other in near if is_slip(each[name], other)]
-    cut = _cut_off(fresh, there, [*within, name])
+    cut = _cut_off(fresh, held_codes, [*within, name])
     for row in fresh[ROW]:
         found = slips[row] or cut.get(row, [])
         if len(found) == 1:
             yield row, found
 
 
-def _cut_off(fresh: pl.DataFrame, there: pl.DataFrame, on: Sequence[str]) -> dict[int, list[str]]:
+def _cut_off(fresh: pl.DataFrame, known_codes: pl.DataFrame, on: Sequence[str]) -> dict[int, list[str]]:
     """Row → the held codes that its own code, the last of ``on``, may be the beginning of."""
     name = on[-1]
     cut: dict[int, list[str]] = {}
     for (length,), same_length in fresh.group_by(pl.col(name).str.len_chars()):
-        begun = there.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
+        begun = known_codes.with_columns(pl.col("held code").str.slice(0, int(str(length))).alias(name))
         begun = begun.join(same_length.select(on), on=on, how="semi")
         # What very many begin with is the beginning of a family, not a code cut off.
         begun = begun.filter(pl.len().over(on) <= FAMILY)
@@ -241,12 +247,14 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
     if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
         return []
-    held = state.having(record, fields, name, fresh[name])
-    held = held.select(pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields))
+    held_rows = state.having(record, fields, name, fresh[name])
+    held_rows = held_rows.select(
+        pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields)
+    )
     # A name that many share says nothing, and would pair everything with everything.
-    held = held.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
-    held = held.filter(pl.len().over(f"held {name}") <= NAMESAKES)
-    pairs = fresh.select(ROW, key, *fields).join(held, left_on=name, right_on=f"held {name}", how="inner")
+    held_rows = held_rows.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
+    held_rows = held_rows.filter(pl.len().over(f"held {name}") <= NAMESAKES)
+    pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")
     same = pairs.filter(_agree([each for each in fields if each != name]) & (pl.col(key) != pl.col("held key")))
     same = same.unique(ROW, keep="first").sort(ROW)
     if not same.height:

@@ -41,16 +41,16 @@ def find_odd_codes(
     if about.to is not None or about.kind not in ("code", "text") or name not in rows.letters or ALL in really_new:
         return []
     wanted = new() & rows.values[name].is_not_null()
-    found = _also_with_zeros(rows, ~wanted, name, state)
+    findings = _also_with_zeros(rows, ~wanted, name, state)
     if really_new:
         wanted = wanted & ~rows.values[name].is_in(list(really_new))
     if not wanted.any():
-        return found
+        return findings
     fresh = rows.values.select(ROW, *record.key).filter(wanted)
-    found += _looks_latin(rows, fresh, name)
+    findings += _looks_latin(rows, fresh, name)
     known = [row for group in told for row in group.cells[ROW]]
     return [
-        *found,
+        *findings,
         *_without_zeros(rows, fresh.filter(~pl.col(ROW).is_in(known)), name, state),
         *_alike(rows, fresh, name),
     ]
@@ -98,7 +98,7 @@ def _without_zeros(rows: Rows, fresh: pl.DataFrame, name: str, state: SystemStat
     number_cells = rows.values.filter(rows.table.kind_is(rows.letters[name], "number"))[ROW]
     is_number = digits[ROW].is_in(number_cells.implode())
     beside = rows.values[name].filter(~rows.values[ROW].is_in(number_cells.implode()))
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     for where, codes, part in (
         ("the sheet", beside, digits),
         (
@@ -114,7 +114,7 @@ def _without_zeros(rows: Rows, fresh: pl.DataFrame, name: str, state: SystemStat
         odd = part.filter(
             ~pl.col(name).str.starts_with("0")
             & (pl.col(name).str.len_chars() < widths[0])
-            & ~pl.col(ROW).is_in([row for group in found for row in group.cells[ROW]])
+            & ~pl.col(ROW).is_in([row for group in findings for row in group.cells[ROW]])
         )
         if odd.height:
             sure = bool(odd[ROW].is_in(number_cells.implode()).any())
@@ -124,17 +124,17 @@ def _without_zeros(rows: Rows, fresh: pl.DataFrame, name: str, state: SystemStat
             )
             cells = cells_of(odd[ROW], odd[name], message, odd[name].str.zfill(widths[0]))
             severity: Severity = "error" if sure else "warning"
-            found.append(rows.group(severity, "zeros-lost", "may have lost its zeros", name, cells))
-    return found
+            findings.append(rows.group(severity, "zeros-lost", "may have lost its zeros", name, cells))
+    return findings
 
 
 def _padded_keys(state: SystemState, rows: Rows, name: str) -> pl.Series:
-    held = state.keys_of(rows.record)[name].drop_nulls()
-    digits = held.filter(held.str.contains(DIGITS))
+    held_keys = state.keys_of(rows.record)[name].drop_nulls()
+    digits = held_keys.filter(held_keys.str.contains(DIGITS))
     # Where the system has shorter codes too, a short one is nothing odd.
     padded = digits.filter(digits.str.contains(_PADDED))
     if not len(padded) or int(digits.str.len_chars().min() or 0) < int(padded.str.len_chars().min() or 0):  # type: ignore[arg-type]
-        return held.clear()
+        return held_keys.clear()
     return padded
 
 
@@ -146,7 +146,7 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
     if distinct.height < 2 or (not within and all_of_one_shape(distinct[name])):
         return []
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     told: set[int] = set()
     for severity, form in (("error", same_form(distinct[name])), ("warning", near_form(distinct[name]))):
         groups = distinct.with_columns(form.str.replace_all("-", "", literal=True).alias("near form"))
@@ -160,8 +160,10 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
         if cells.height:
             told |= set(cells[ROW])
             title = "two new codes that look alike"
-            found.append(rows.group("error" if severity == "error" else "warning", "nearly-twice", title, name, cells))
-    return found
+            findings.append(
+                rows.group("error" if severity == "error" else "warning", "nearly-twice", title, name, cells)
+            )
+    return findings
 
 
 def _alike_cells(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) -> pl.DataFrame:

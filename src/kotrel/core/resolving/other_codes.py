@@ -24,12 +24,12 @@ def _held_codes(
     """Each form of a value → the codes of the rows that have it, each with the title of the field; only a barcode
     counts in a form that is not the value itself.
     """
-    held: dict[str, dict[str, str]] = {}
+    held_codes: dict[str, dict[str, str]] = {}
     for field, pairs in _lookups(record, forms, state):
         for value, code in pairs.iter_rows():
             if code is not None and value != code and (field.check == "gtin" or value in wanted):
-                held.setdefault(value, {}).setdefault(code, field.title.lower())
-    return held
+                held_codes.setdefault(value, {}).setdefault(code, field.title.lower())
+    return held_codes
 
 
 def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str, dict[str, str]]:
@@ -43,15 +43,15 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
     wanted = values.drop_nulls().unique(maintain_order=True).to_list()
     spelled = {value: gtin_spellings(value) for value in wanted}
     forms = dict.fromkeys(form for forms in spelled.values() for form in forms)
-    held = _held_codes(record, pl.Series(values.name, list(forms), dtype=pl.String), set(wanted), state)
-    found: dict[str, dict[str, str]] = {}
+    held_codes = _held_codes(record, pl.Series(values.name, list(forms), dtype=pl.String), set(wanted), state)
+    codes: dict[str, dict[str, str]] = {}
     for value, others in spelled.items():
         for form in others:
-            for code, title in held.get(form, {}).items():
+            for code, title in held_codes.get(form, {}).items():
                 if code != value:
-                    found.setdefault(value, {}).setdefault(code, title)
-    left = [value for value in wanted if value not in found and value not in held]
-    return found | _known_otherwise(record, left, state)
+                    codes.setdefault(value, {}).setdefault(code, title)
+    left = [value for value in wanted if value not in codes and value not in held_codes]
+    return codes | _known_otherwise(record, left, state)
 
 
 def _known_otherwise(record: Record, words: Sequence[str], state: SystemState) -> dict[str, dict[str, str]]:
@@ -119,16 +119,16 @@ def _lookups(record: Record, values: pl.Series, state: SystemState) -> Iterator[
             continue
         field = record.fields[name]
         if field.kind == "list":
-            held = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
+            held_rows = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
         else:
-            held = state.having(record, [name], name, values)
-        frames = [held.select(name, key), state.coming(record, (name, key))]
+            held_rows = state.having(record, [name], name, values)
+        frames = [held_rows.select(name, key), state.coming(record, (name, key))]
         yield field, pl.concat(frames).drop_nulls()
     for other, name in record.other_codes:
         about = state.description.records[other]
         reference = next(each.name for each in about.references if each.to == record.name and not each.within)
-        held = state.having(about, [reference], name, values).select(name, reference)
-        yield about.fields[name], pl.concat([held, state.coming(about, (name, reference))]).drop_nulls()
+        held_rows = state.having(about, [reference], name, values).select(name, reference)
+        yield about.fields[name], pl.concat([held_rows, state.coming(about, (name, reference))]).drop_nulls()
 
 
 def same_kind(record: Record, name: str) -> Sequence[str]:
@@ -176,17 +176,19 @@ def holders(
 Form = Callable[["pl.Expr", Field], "pl.Expr"]
 
 
-def _joined(record: Record, group: Sequence[str], asked: pl.DataFrame, held: pl.DataFrame, form: Form) -> pl.DataFrame:
+def _joined(
+    record: Record, group: Sequence[str], asked: pl.DataFrame, held_rows: pl.DataFrame, form: Form
+) -> pl.DataFrame:
     forms = [
         (form if name == group[-1] else _comparable)(pl.col(name), record.fields[name]).alias(f"form {name}")
         for name in group
     ]
-    there = held.drop_nulls(list(group)).with_columns(forms)
+    held_forms = held_rows.drop_nulls(list(group)).with_columns(forms)
     pairs = (
         asked.with_columns(forms)
         .select("row place", *(f"form {name}" for name in group))
         .join(
-            there.select(
+            held_forms.select(
                 *(pl.col(name).alias(f"found {name}") for name in record.key),
                 pl.col(group[-1]).alias("held code"),
                 *(f"form {name}" for name in group),
@@ -207,7 +209,7 @@ def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state
     for name in same_kind(record, last) if len(group) == 1 else (last,):
         about = record.fields[name]
         if about.kind == "list":
-            held = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
+            held_rows = state.having_any(record, name).with_columns(pl.col(name).str.split("; ")).explode(name)
         else:
             values = asked[last]
             if about.check == "gtin":
@@ -215,9 +217,9 @@ def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state
                 values = pl.Series(last, list(spelled), dtype=pl.String)
             elif about.kind == "text":
                 values = pl.concat([values, values.str.to_lowercase()]).unique()
-            held = state.having(record, [each for each in group if each != last], name, values)
+            held_rows = state.having(record, [each for each in group if each != last], name, values)
         own = [pl.col(each) for each in wanted if each != last]
-        frames.append(held.select(*own, pl.col(name).alias(last)).select(wanted))
+        frames.append(held_rows.select(*own, pl.col(name).alias(last)).select(wanted))
     return pl.concat(frames)
 
 
@@ -280,14 +282,14 @@ def found_keys(rows: Rows, state: SystemState) -> FoundKeys:
         asked = values.select(*group).with_row_index("row place").filter(blank).drop_nulls(group)
         if not asked.height:
             continue
-        for place, found, held, exact in (
+        for place, one_key, held_column, exact in (
             holders(record, group, asked, state, number_places(rows, group[-1]))
             .select("row place", f"found {key}", "held code", "is exact")
             .iter_rows()
         ):
-            keys[place].add(found)
+            keys[place].add(one_key)
             if not exact:
-                otherwise[place] = (group[-1], held)
+                otherwise[place] = (group[-1], held_column)
     single = [next(iter(found)) if len(found) == 1 else None for found in keys]
     several = {place: sorted(found) for place, found in enumerate(keys) if len(found) > 1}
     return FoundKeys(pl.Series(key, single, dtype=pl.String), several, otherwise)

@@ -114,28 +114,33 @@ def _part_of(
         apart: how far apart the row numbers of two sheets are in ``done`` and ``ended``.
     """
 
-    def own(frame: pl.DataFrame) -> pl.DataFrame:
+    def of_this_sheet(frame: pl.DataFrame) -> pl.DataFrame:
         mine = frame.filter((pl.col(ROW) // apart) == number)
         return mine.with_columns((pl.col(ROW) - apart * number).cast(pl.UInt32).alias(ROW))
 
-    left = own(done.values)
+    left = of_this_sheet(done.values)
     names = [name for name in left.columns if name in rows.values.columns or left[name].null_count() < left.height]
     groups = [
-        replace(group, cells=own(group.cells), letter=rows.letters.get(group.field or "")) for group in done.findings
+        replace(group, cells=of_this_sheet(group.cells), letter=rows.letters.get(group.field or ""))
+        for group in done.findings
     ]
     consequences: list[Consequence] = []
-    for each in ended:
-        values = own(each.rows.values)
+    for consequence in ended:
+        values = of_this_sheet(consequence.rows.values)
         if values.height:
             table = Table(*rows.table.origin, 0, (), values.select(ROW), {})
             consequences.append(
-                replace(each, rows=replace(each.rows, values=values, table=table), causes=own(each.causes))
+                replace(
+                    consequence,
+                    rows=replace(consequence.rows, values=values, table=table),
+                    causes=of_this_sheet(consequence.causes),
+                )
             )
     changed = replace(rows, values=left.select(names)).with_findings([group for group in groups if group.count])
     return changed, tuple(consequences)
 
 
-def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
+def _said_ends(rows: Rows, in_system: pl.Series, last: str) -> pl.DataFrame:
     """The key and ``said end`` of rows that the system has and to which the sheet gives an end,
     or takes it away (an open one).
     """
@@ -144,7 +149,7 @@ def _said_ends(rows: Rows, there: pl.Series, last: str) -> pl.DataFrame:
         return rows.values.clear().select(ROW, *record.key).with_columns(pl.lit(None, pl.String).alias("said end"))
     cleared = pl.col(clearing(last)) if last in rows.cleared else pl.lit(False)
     said = pl.when(cleared).then(pl.lit(OPEN)).otherwise(pl.col(last)).alias("said end")
-    return rows.values.filter(there).select(ROW, *record.key, said).drop_nulls("said end").unique(record.key)
+    return rows.values.filter(in_system).select(ROW, *record.key, said).drop_nulls("said end").unique(record.key)
 
 
 def _points(
@@ -157,25 +162,29 @@ def _points(
     for them.
     """
     record = rows.record
-    own = rows.values.filter(wanted).select(
+    new_rows = rows.values.filter(wanted).select(
         pl.col(ROW).cast(pl.Int64),
         *record.key,
         (pl.col(last) if last in rows.fields else pl.lit(None, pl.String)).alias("own end"),
         pl.lit(True).alias("is new"),
         pl.lit(False).alias("end is given"),
     )
-    things = pl.concat([own.select(group), said.select(group)]).unique()
-    held = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
-    held = held.unique(record.key, keep="any").join(things, on=group, how="semi").join(said, on=record.key, how="left")
+    things = pl.concat([new_rows.select(group), said.select(group)]).unique()
+    held_rows = state.having(record, [last], group[0], things[group[0]].unique()).select(*record.key, last)
+    held_rows = (
+        held_rows.unique(record.key, keep="any")
+        .join(things, on=group, how="semi")
+        .join(said, on=record.key, how="left")
+    )
     held_end = pl.col(last).fill_null(OPEN)
-    held = held.select(
+    held_rows = held_rows.select(
         pl.col(ROW).cast(pl.Int64),
         *record.key,
         pl.coalesce("said end", held_end).replace(OPEN, None).alias("own end"),
         pl.lit(False).alias("is new"),
         (pl.col("said end") != held_end).fill_null(False).alias("end is given"),
     )
-    points = pl.concat([own, held]).sort([*group, first], maintain_order=True)
+    points = pl.concat([new_rows, held_rows]).sort([*group, first], maintain_order=True)
     start, end = pl.col(first), pl.col("own end")
     # In their order, rows for the same thing stand beside each other: by far the most have none beside them.
     goes_on = pl.all_horizontal(pl.col(name).eq_missing(pl.col(name).shift(-1)) for name in group)
@@ -254,7 +263,7 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
         told: rows for which another finding reports what follows their end.
     """
     title = rows.record.title.lower()
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     following = pl.col("next start")
     # Of a row that is there, no end is an end that the sheet takes away.
     says = pl.when("end is given").then(pl.col("own end").fill_null(OPEN)).otherwise(pl.col("own end"))
@@ -266,12 +275,12 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
             for day, is_new in over.select("next start", "is new").iter_rows()
         ]
         cells = cells_of(over[ROW], over["own end"], messages)
-        found.append(rows.group("error", "overlaps", "runs into the next period", last, cells))
+        findings.append(rows.group("error", "overlaps", "runs into the next period", last, cells))
     gap = joined.filter((says < before_next) & ~pl.col(ROW).is_in(told.implode()))
     if gap.height:
         messages = [f"nothing is in force from then until {day}" for day in gap["next start"]]
         cells = cells_of(gap[ROW], gap["own end"], messages)
-        found.append(rows.group("warning", "gap", "leaves a gap before the next period", last, cells))
+        findings.append(rows.group("warning", "gap", "leaves a gap before the next period", last, cells))
     late = joined.filter(says.is_null() & following.is_not_null() & ~pl.col("next is new").fill_null(False))
     if late.height:
         messages = [
@@ -279,5 +288,5 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
             for day, end in late.select("next start", "new end").iter_rows()
         ]
         cells = cells_of(late[ROW], late[first], messages)
-        found.append(rows.group("warning", "later-stands", "ends before an existing one", first, cells))
-    return found
+        findings.append(rows.group("warning", "later-stands", "ends before an existing one", first, cells))
+    return findings

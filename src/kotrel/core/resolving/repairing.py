@@ -92,22 +92,22 @@ def found_by_fields(
     given = given.with_columns(
         _codes_for_names(given[field], state.names_of(to)) for field in fields if (to := target.fields[field].to)
     )
-    held = [
+    held_pairs = [
         state.having(target, fields, field, given[field].unique().drop_nulls()).select(key, *fields) for field in fields
     ]
     # A row that is looked for is not among those that are yet to come.
     coming = [state.coming(target, (key, *fields))] if target is not rows.record else []
-    every = pl.concat([*held, *coming]).drop_nulls(key).unique()
+    every = pl.concat([*held_pairs, *coming]).drop_nulls(key).unique()
     codes: dict[tuple[str, ...], set[str]] = {}
     for code, *parts in every.iter_rows():
         codes.setdefault(_folded(parts), set()).add(code)
-    found: dict[str, set[str]] = {}
+    candidates: dict[str, set[str]] = {}
     for *parts, value in given.iter_rows():
-        found.setdefault(value, set()).update(codes.get(_folded(parts), {""}))
+        candidates.setdefault(value, set()).update(codes.get(_folded(parts), {""}))
     proof = f"the only {target.title.lower()} with this {listed_and([target.fields[field].title.lower() for field in fields])}"
     return {
         value: (next(iter(there)), "other-code", proof)
-        for value, there in found.items()
+        for value, there in candidates.items()
         if len(there) == 1 and "" not in there
     }
 
@@ -149,16 +149,16 @@ def lost_texts(rows: Rows, about: Field, values: pl.Series) -> list[FindingGroup
     source = rows.sources.get(about.name)
     if (isinstance(kinds, str) and kinds == "text") or source is None or not source.is_plain:
         return []
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     letter = rows.letters[about.name]
     for kind, what in (("date", "a date"), ("yes_no", "a yes/no value")):
         if (here := rows.table.kind_is(letter, kind)).any():
             message = f"the cell holds {what}: if it should be text, format the column as text and type it again"
-            found += rows.where(
+            findings += rows.where(
                 "warning", f"became-{kind.replace('_', '-')}", f"{what} in a text", about, here, message
             )
     long = rows.table.kind_is(letter, "number") & values.str.contains(_TOO_LONG).fill_null(False)
-    return found + (
+    return findings + (
         rows.where("error", "digits-lost", _TOO_LONG_TITLE, about, long, _TOO_LONG_MESSAGE) if long.any() else []
     )
 
@@ -186,13 +186,13 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
     if about.kind == "code" and about.name not in rows.record.key:
         dated = odd.str.contains(SHAPED_LIKE_DATE) & odd.str.contains("[a-z]")
     kinds = rows.table.kinds.get(rows.letters.get(about.name, ""), "text")
-    found: list[FindingGroup] = []
+    findings: list[FindingGroup] = []
     if dated.any():
         wrong = values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]") & ~kind_is("date")
         message = "it looks like a date that a spreadsheet made of another code: is it a code?"
-        found += rows.where("warning", "became-date", "turned into a date", about, wrong.fill_null(False), message)
+        findings += rows.where("warning", "became-date", "turned into a date", about, wrong.fill_null(False), message)
     if isinstance(kinds, str) and kinds == "text" and not in_exponent_form:
-        return found
+        return findings
     open_ones = ~values.is_in(pl.Series(list(repaired), dtype=pl.String).implode()).fill_null(False)
     for wrong, kind, title, message in (
         (
@@ -217,8 +217,8 @@ def lost_codes(rows: Rows, about: Field, values: pl.Series, repaired: Collection
     ):
         bad = wrong.fill_null(False) & open_ones
         if bad.any():
-            found += rows.where("error", kind, title, about, bad, message)
-    return found
+            findings += rows.where("error", kind, title, about, bad, message)
+    return findings
 
 
 class _RepairedColumn(Struct):

@@ -45,24 +45,24 @@ def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
     before = pl.col("reach").cum_max().shift(1).over("thing")
     ends = pl.col("is new") & (pl.col("reach") != OPEN) & (before > pl.col("reach"))
     wanted = ordered.filter(ends)["thing"].unique()
-    found: list[tuple[int, int, str, str | None]] = []
+    spans: list[tuple[int, int, str, str | None]] = []
     few = ordered.filter(pl.col("thing").is_in(wanted.implode()))
     for part in few.partition_by("thing", maintain_order=True):
         rows = part.select("place", pl.col(first), "reach", pl.when("is new").then(ROW)).iter_rows()
-        found += _of_one([_Point(*row) for row in rows])
+        spans += _of_one([_Point(*row) for row in rows])
     schema = {"cause": pl.Int64, "place": pl.UInt32, "from": pl.String, "to": pl.String}
-    return pl.DataFrame(found, schema=schema, orient="row")
+    return pl.DataFrame(spans, schema=schema, orient="row")
 
 
 def _of_one(points: Sequence[_Point]) -> Iterator[tuple[int, int, str, str | None]]:
-    for place, point in enumerate(points):
-        until = _day(points[place + 1].start, -1) if place + 1 < len(points) else OPEN
+    for index, point in enumerate(points):
+        until = _day(points[index + 1].start, -1) if index + 1 < len(points) else OPEN
         day = _day(point.reach, 1) if point.reach != OPEN else OPEN
         while day <= until and day != OPEN:
-            earlier = [n for n in range(place) if points[n].reach >= day]
+            earlier = [n for n in range(index) if points[n].reach >= day]
             # A row of the sheet between them is why the earlier one ended; without one the system has it so.
             cause = (
-                next((points[n].row for n in range(place, earlier[-1], -1) if points[n].row is not None), None)
+                next((points[n].row for n in range(index, earlier[-1], -1) if points[n].row is not None), None)
                 if earlier
                 else None
             )

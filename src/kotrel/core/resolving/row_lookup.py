@@ -63,8 +63,8 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
             [rows.sheet_finding("error", "no-key-column", "the column to match on is missing", message)]
         )
     asked = rows.values.select(*group).with_row_index("row place").drop_nulls(list(group))
-    there = holders(record, group, asked, state, number_places(rows, group[-1]))
-    many = there.group_by("row place").agg(
+    holders_found = holders(record, group, asked, state, number_places(rows, group[-1]))
+    many = holders_found.group_by("row place").agg(
         pl.concat_str([f"found {k}" for k in key], separator=" / ").sort().alias("all keys"),
         pl.len().alias("times found"),
     )
@@ -72,7 +72,7 @@ def match_rows(rows: Rows, name: str, state: SystemState) -> Rows:
     joined = (
         rows.values.select(ROW, *known, *(each for each in group if each not in known))
         .with_row_index("row place")
-        .join(there.unique("row place", keep="any"), on="row place", how="left", maintain_order="left")
+        .join(holders_found.unique("row place", keep="any"), on="row place", how="left", maintain_order="left")
         .join(many, on="row place", how="left", maintain_order="left")
     )
     field = record.fields[name]
@@ -171,14 +171,16 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
 def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
     """Rows whose code is to be made, but which the system has by their other codes: they keep that row's code."""
     key = rows.record.key[0]
-    found = found_keys(rows, state)
-    keys, several = found.keys, found.several
+    keys_found = found_keys(rows, state)
+    keys, several = keys_found.keys, keys_found.several
     findings = []
-    for name in dict.fromkeys(name for name, _ in found.otherwise.values()):
-        places = sorted(place for place, (of, _) in found.otherwise.items() if of == name and place not in several)
+    for name in dict.fromkeys(name for name, _ in keys_found.otherwise.values()):
+        places = sorted(place for place, (of, _) in keys_found.otherwise.items() if of == name and place not in several)
         if places:
             written, numbers = rows.values[name].gather(places), rows.values[ROW].gather(places)
-            findings.append(_otherwise(rows, name, numbers, written, [found.otherwise[place][1] for place in places]))
+            findings.append(
+                _otherwise(rows, name, numbers, written, [keys_found.otherwise[place][1] for place in places])
+            )
     if several:
         places = sorted(several)
         messages = [f"{listed_and(several[place][:3])} have its codes: say which is meant" for place in places]

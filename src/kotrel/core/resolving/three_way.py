@@ -66,7 +66,7 @@ def only_edited(
     fields = [name for name in rows.fields if name not in record.key and name in base.columns]
     values = rows.values
     export, system = beside(values, base, record.key), beside(values, now, record.key)
-    exported, there = export.is_there, system.is_there
+    exported, in_system = export.is_there, system.is_there
     columns: list[pl.Series] = []
     findings: list[FindingGroup] = []
     repairs: list[RepairGroup] = []
@@ -88,7 +88,7 @@ def only_edited(
         edited, clears, ignored = _edited(exported, differs, says.is_null(), clears, clear and not field.is_kept)
         emptied_cells += ignored
         edited_rows = edited_rows | edited
-        moved = exported & there & stands.ne_missing(was)
+        moved = exported & in_system & stands.ne_missing(was)
         if field.is_kept:
             # What the system keeps has changed since; only an edited figure is worth reporting.
             columns.append(_only(says, edited | ~exported, name))
@@ -107,7 +107,7 @@ def only_edited(
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
         columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
     findings += _lost_letters(rows, export, edited_rows, fields) if lost else []
-    gone = exported & ~there
+    gone = exported & ~in_system
     if gone.any():
         columns = _with_gone(columns, rows, gone, clash)
         findings += _find_gone_rows(rows, gone & edited_rows) if clash is None else []
@@ -241,7 +241,7 @@ def _find_gone_rows(rows: Rows, edited: pl.Series) -> list[FindingGroup]:
 def _lost_letters(rows: Rows, export: Beside, edited: pl.Series, fields: Sequence[str]) -> list[FindingGroup]:
     """Edited texts with question marks, in a sheet where other letters have become question marks."""
     message = "letters of this sheet became question marks: save it as UTF-8 from its source, or check this text and use --since none"
-    found = []
+    findings = []
     says, was = pl.col("says"), pl.col("was")
     for name in fields:
         pairs = pl.DataFrame({ROW: rows.values[ROW], "says": rows.values[name], "was": export.column(name)})
@@ -253,8 +253,8 @@ def _lost_letters(rows: Rows, export: Beside, edited: pl.Series, fields: Sequenc
         )
         if odd.height:
             cells = cells_of(odd[ROW], odd["says"], message)
-            found.append(rows.group("error", "letters-lost", "letters that may be lost", name, cells))
-    return found
+            findings.append(rows.group("error", "letters-lost", "letters that may be lost", name, cells))
+    return findings
 
 
 def _only_marks(says: pl.Expr, was: pl.Expr) -> pl.Expr:

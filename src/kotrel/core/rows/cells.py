@@ -30,14 +30,14 @@ def at_their_cells(rows: Rows) -> Rows:
     for group in rows.findings:
         findings += _split(group, letters.get(group.field or ""), headings)
     repairs: list[RepairGroup] = []
-    for each in rows.repairs:
-        if each.field not in letters:
-            repairs.append(each)
+    for repair in rows.repairs:
+        if repair.field not in letters:
+            repairs.append(repair)
             continue
-        placed = each.cells.join(letters[each.field], on=ROW, how="left", maintain_order="left")
+        placed = repair.cells.join(letters[repair.field], on=ROW, how="left", maintain_order="left")
         for letter in placed["own letter"].unique(maintain_order=True).drop_nulls():
             repairs.append(
-                replace(each, letter=letter, cells=placed.filter(pl.col("own letter") == letter).drop("own letter"))
+                replace(repair, letter=letter, cells=placed.filter(pl.col("own letter") == letter).drop("own letter"))
             )
     return replace(rows, findings=tuple(findings), repairs=tuple(repairs))
 
@@ -46,9 +46,9 @@ def _split(group: FindingGroup, letters: pl.DataFrame | None, headings: dict[str
     if letters is None:
         return [group]
     placed = group.cells.join(letters, on=ROW, how="left", maintain_order="left")
-    found = []
+    findings = []
     for letter in placed["own letter"].unique(maintain_order=True):
         mine = placed.filter(pl.col("own letter").eq_missing(letter)).drop("own letter")
         where = letter or group.letter
-        found.append(replace(group, letter=where, heading=headings.get(where or "", ""), cells=mine))
-    return found
+        findings.append(replace(group, letter=where, heading=headings.get(where or "", ""), cells=mine))
+    return findings

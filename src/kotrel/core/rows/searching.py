@@ -14,26 +14,26 @@ def all_different(values: pl.Series) -> bool:
     return values.n_unique() == len(values)
 
 
-def run_position(values: pl.Series, there: pl.Series) -> int | None:
+def run_position(values: pl.Series, others: pl.Series) -> int | None:
     """Where all the values stand in ``there``, one after the other, as in a sheet in the system's own order;
     None where they do not.
 
     Comparing takes a fiftieth of the time of searching for each.
     """
-    if not 0 < len(values) <= len(there) or values[0] is None:
+    if not 0 < len(values) <= len(others) or values[0] is None:
         return None
-    start = (there == values[0]).arg_max()
-    return start if start is not None and values.equals(there.slice(start, len(values))) else None
+    start = (others == values[0]).arg_max()
+    return start if start is not None and values.equals(others.slice(start, len(values))) else None
 
 
 _MANY = 20
 """With so many times as many rows, asking whether any is found takes a small part of the time of looking all up."""
 
 
-def looked_up(frame: pl.DataFrame, found: pl.DataFrame, on: Sequence[str]) -> pl.DataFrame:
+def looked_up(frame: pl.DataFrame, rows: pl.DataFrame, on: Sequence[str]) -> pl.DataFrame:
     """The frame with the columns of ``found``, null where it has no such row; in a first load it has none at all."""
     first = on[0]
-    few = found.height * _MANY < frame.height
-    if found.height and not (few and not frame[first].is_in(found[first].implode()).any()):
-        return frame.join(found, on=on, how="left", maintain_order="left")
-    return frame.with_columns(pl.lit(None, kind).alias(name) for name, kind in found.schema.items() if name not in on)
+    few = rows.height * _MANY < frame.height
+    if rows.height and not (few and not frame[first].is_in(rows[first].implode()).any()):
+        return frame.join(rows, on=on, how="left", maintain_order="left")
+    return frame.with_columns(pl.lit(None, kind).alias(name) for name, kind in rows.schema.items() if name not in on)

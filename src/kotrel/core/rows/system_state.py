@@ -183,7 +183,7 @@ class SystemState:
         """
         key = record.key[0]
         wanted = list(dict.fromkeys((key, *fields)))
-        there = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
+        target_rows = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
         pending = self._pending[record.name].values if record.name in self._pending else pl.DataFrame()
         cleared = [name for name in wanted if clearing(name) in pending.columns]
         coming = self.coming(record, wanted).with_columns(pending[clearing(name)] for name in cleared)
@@ -193,7 +193,7 @@ class SystemState:
             return pl.when(pl.col(clearing(name)).not_().fill_null(True)).then(kept) if name in cleared else kept
 
         return (
-            coming.join(there, on=key, how="full", coalesce=True, suffix=" held")
+            coming.join(target_rows, on=key, how="full", coalesce=True, suffix=" held")
             .select(key, *(after(name).alias(name) for name in wanted if name != key))
             .unique(subset=key, keep="any")
         )
@@ -248,7 +248,7 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
     """
     key = list(rows.record.key)
     carried = [name for name in fields if name in rows.fields]
-    own = rows.values.select(
+    sheet_values = rows.values.select(
         ROW,
         *key,
         *(name for name in carried if name not in key),
@@ -259,13 +259,15 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
     else:
         now = state.having(rows.record, fields, key[0], rows.values[key[0]]).unique(subset=key, keep="any")
         now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields))
-    joined = own.join(now, on=key, how="left", maintain_order="left")
+    joined = sheet_values.join(now, on=key, how="left", maintain_order="left")
 
     def after(name: str) -> pl.Expr:
         if name not in carried:
             return pl.col(f"now {name}").alias(name)
         kept = pl.coalesce(name, f"now {name}")
-        return (pl.when(~pl.col(clearing(name))).then(kept) if clearing(name) in own.columns else kept).alias(name)
+        return (pl.when(~pl.col(clearing(name))).then(kept) if clearing(name) in sheet_values.columns else kept).alias(
+            name
+        )
 
     return joined.select(ROW, *(after(name) for name in fields))
 

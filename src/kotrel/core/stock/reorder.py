@@ -52,7 +52,7 @@ def levels(
         sums: ``on hand``, ``on order`` and ``reserved`` → sums by item and warehouse.
         multiples: item → what it is ordered in multiples of.
     """
-    held = {
+    held_levels = {
         what: {
             (item, warehouse): Decimal(quantity)
             for item, warehouse, quantity in frame.select("item", "warehouse", "quantity").iter_rows()
@@ -62,7 +62,7 @@ def levels(
     rows = points.select("item", "warehouse", "reorder_point", "order_up_to").drop_nulls()
     for item, warehouse, point_text, level_text in rows.iter_rows():
         on_hand, on_order, reserved = (
-            held.get(what, {}).get((item, warehouse), ZERO) for what in ("on hand", "on order", "reserved")
+            held_levels.get(what, {}).get((item, warehouse), ZERO) for what in ("on hand", "on order", "reserved")
         )
         point, level = Decimal(point_text), Decimal(level_text)
         available = on_hand + on_order - reserved if with_orders else on_hand

@@ -97,12 +97,12 @@ def shares(places: pl.DataFrame, items: pl.DataFrame) -> pl.Series:
         item: (Decimal(quantity), Decimal(value))
         for item, quantity, value in items.select("item", "quantity", "value").iter_rows()
     }
-    found = []
+    parts = []
     for item, quantity, own in places.select("item", "quantity", "value").iter_rows():
         on_hand, value = whole.get(item, (Decimal(0), Decimal(0)))
         share = value * Decimal(quantity) / on_hand if on_hand else Decimal(own)
-        found.append(half_away(share, VALUE_DECIMALS))
-    return decimal_series("value", found, VALUE_DECIMALS)
+        parts.append(half_away(share, VALUE_DECIMALS))
+    return decimal_series("value", parts, VALUE_DECIMALS)
 
 
 def decimal_series(name: str, values: Sequence[Decimal], decimals: int) -> pl.Series:

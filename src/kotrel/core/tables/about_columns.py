@@ -170,9 +170,9 @@ def must_by(text: str, letters: bool) -> bool:
 
 def length_by(text: str) -> int | None:
     """The most characters that such a cell allows: C20, char(20), max 20."""
-    found = re.fullmatch(
+    match = re.fullmatch(
         r"\s*(?:c|a|x|an|t|txt|text|char|varchar|string|str|alpha|alphanumeric|alphanum|max|up to)\.?[ .]*\(?\s*([0-9]{1,4})\s*\)?(?: \w+)?\s*",
         text,
         re.IGNORECASE,
     )
-    return int(found[1]) if found else None
+    return int(match[1]) if match else None

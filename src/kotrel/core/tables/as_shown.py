@@ -38,12 +38,12 @@ def shown_otherwise(
     with_point = (is_number & values.str.contains(".", literal=True).fill_null(False)).any()
     if not formats.any_mask and not with_point:
         return []
-    how, found = formats.of(letter), []
+    how, cells = formats.of(letter), []
     for place in is_number.arg_true():
         row, held = rows[place], values[place]
         if held is not None and row in how and (shown := code_shown(held, how[row], bool(with_point))) != held:
-            found.append(ShownCell(place, row, held, shown))
-    return found
+            cells.append(ShownCell(place, row, held, shown))
+    return cells
 
 
 def as_shown(table: Table, letter: str) -> pl.Series:

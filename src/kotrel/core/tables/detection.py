@@ -89,10 +89,10 @@ def _heading_index(grid: Grid) -> int | None:
     fullest = filled.max()
     if not isinstance(fullest, int) or fullest == 0:
         return None
-    for place, count in enumerate(filled.to_list()):
+    for index, count in enumerate(filled.to_list()):
         # A heading row is nearly as full as the rows below it; title lines are not.
         if count * 2 >= fullest and (count > 1 or fullest == 1):
-            return _better_headings(top, place, count)
+            return _better_headings(top, index, count)
     return None
 
 

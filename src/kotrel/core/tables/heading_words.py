@@ -53,12 +53,12 @@ def terms_of(heading: str) -> frozenset[str]:
     text = re.sub("länge", "length", text, flags=re.IGNORECASE)
     text = re.sub(r"n\s?[.]?\s?[º°]", " nr ", text, flags=re.IGNORECASE).replace("#", " nr ")
     words = re.findall(r"[a-z]+", plain_letters(text.replace("ß", "ss")))
-    found: list[str] = []
+    terms: list[str] = []
     for word in words:
         for part in _parts(word):
             if part not in _IDLE:
-                found.append(_by_word().get(part, part))
-    return _together(frozenset(found) or frozenset(words))
+                terms.append(_by_word().get(part, part))
+    return _together(frozenset(terms) or frozenset(words))
 
 
 def _together(terms: frozenset[str]) -> frozenset[str]:

@@ -100,12 +100,12 @@ def _zeros_lead(values: pl.Series) -> bool:
 def damage_of(table: Table, letter: str) -> list[str]:
     """What looks damaged in a column, in words with counts."""
     values = table.cells[letter]
-    found: list[str] = []
+    damages: list[str] = []
 
     def report(mask: pl.Series, words: str) -> None:
         number = int(mask.fill_null(False).sum())
         if number:
-            found.append(f"{number:,} {'cell' if number == 1 else 'cells'} {words}")
+            damages.append(f"{number:,} {'cell' if number == 1 else 'cells'} {words}")
 
     report(table.kind_is(letter, "error"), "with a spreadsheet error")
     report(table.kind_is(letter, "uncalculated"), "with a formula that was never calculated")
@@ -119,12 +119,12 @@ def damage_of(table: Table, letter: str) -> list[str]:
     )
     report(values.str.contains("[\u200b\u00a0\ufeff]"), "with no-break or zero-width spaces")
     _report_turned(table, letter, report)
-    _report_shown(table, letter, found)
+    _report_shown(table, letter, damages)
     report(values.str.contains("�|Ã[\u0080-\u00bf]|â€"), "with characters from a wrong code page")
-    return found
+    return damages
 
 
-def _report_shown(table: Table, letter: str, found: list[str]) -> None:
+def _report_shown(table: Table, letter: str, remarks: list[str]) -> None:
     """Number cells that show more than the number: fields of codes and texts read them as they are shown."""
     numbers_in = table.kind_is(letter, "number")
     if table.formats is None or not table.formats.any_mask:
@@ -133,7 +133,7 @@ def _report_shown(table: Table, letter: str, found: list[str]) -> None:
     more = [each for each in more if "." not in each.held]
     if more:
         cells = "1 cell" if len(more) == 1 else f"{len(more):,} cells"
-        found.append(f"{cells} shown differently from their value, such as {more[0].shown} for {more[0].held}")
+        remarks.append(f"{cells} shown differently from their value, such as {more[0].shown} for {more[0].held}")
 
 
 def _report_turned(table: Table, letter: str, report: Callable[[pl.Series, str], None]) -> None:

@@ -155,8 +155,8 @@ def part_pattern(pattern: str, part: str) -> str:
     if part not in names:
         raise ValueError(f"the pattern has no part {{{part}}}; its parts are: {', '.join(names) or 'none'}")
     out = ["^\\s*"]
-    for place, piece in enumerate(pieces):
-        if place % 2:
+    for index, piece in enumerate(pieces):
+        if index % 2:
             out.append("(.+?)" if piece == part else "(?:.+?)")
         else:
             out.append("\\s*".join(re.escape(word) for word in re.split(r"\s+", piece)))
@@ -174,9 +174,9 @@ def parts_of_pattern(pattern: str) -> re.Pattern[str]:
     if not names or len(set(names)) < len(names):
         raise ValueError("a pattern has parts in braces, each once")
     out = ["^\\s*"]
-    for place, piece in enumerate(pieces):
+    for index, piece in enumerate(pieces):
         out.append(
-            f"(?P<{piece}>.+?)" if place % 2 else "\\s+".join(re.escape(word) for word in re.split(r"\s+", piece))
+            f"(?P<{piece}>.+?)" if index % 2 else "\\s+".join(re.escape(word) for word in re.split(r"\s+", piece))
         )
     return re.compile("".join(out) + "\\s*$")
 

@@ -93,12 +93,12 @@ def groups_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str]) -> pl
         is_title = is_title | ~first.str.contains(digits).fill_null(True)
     if with_blanks < 0.1:  # type: ignore[operator]
         is_title = is_title | first.str.contains(blanks).fill_null(False)
-    found = (alone & is_title).arg_true().to_list()
-    if not found:
+    titles = (alone & is_title).arg_true().to_list()
+    if not titles:
         return None
-    named = [f"{rows[place]} “{one_line(str(first[place]))[:30]}”" for place in found[:_NAMED]]
-    remarks.append(_left_out("titles of groups", named, len(found)))
-    return pl.int_range(body.height, eager=True).is_in(found)
+    named = [f"{rows[place]} “{one_line(str(first[place]))[:30]}”" for place in titles[:_NAMED]]
+    remarks.append(_left_out("titles of groups", named, len(titles)))
+    return pl.int_range(body.height, eager=True).is_in(titles)
 
 
 MOST_THIN = 5_000
@@ -134,16 +134,16 @@ def totals_within(body: pl.DataFrame, rows: pl.Series, remarks: list[str], begin
     usual, thin = _thin_rows(body)
     if usual < 3 or not 0 < len(thin) <= MOST_THIN:
         return None
-    found: list[int] = []
+    totals: list[int] = []
     for place in thin:
-        start = found[-1] + 1 if found else 0
+        start = totals[-1] + 1 if totals else 0
         of_all = place == 0 and begins
         if _is_total_of_all(body) if of_all else _is_total_row(body, place, start, usual):
-            found.append(place)
-    if not found:
+            totals.append(place)
+    if not totals:
         return None
-    remarks.append(_left_out("totals within the table", [f"{rows[place]}" for place in found[:_NAMED]], len(found)))
-    return pl.int_range(body.height, eager=True).is_in(found)
+    remarks.append(_left_out("totals within the table", [f"{rows[place]}" for place in totals[:_NAMED]], len(totals)))
+    return pl.int_range(body.height, eager=True).is_in(totals)
 
 
 def _left_out(what: str, named: Sequence[str], number: int) -> str:
@@ -160,21 +160,21 @@ def _is_total_of_all(body: pl.DataFrame) -> bool:
     return bool(numbers) and len(words) == 1 and _is_total(words[0]) and _adds_up(body.slice(1), numbers)
 
 
-def _is_total_row(body: pl.DataFrame, place: int, start: int, usual: int) -> bool:
+def _is_total_row(body: pl.DataFrame, index: int, start: int, usual: int) -> bool:
     """True where a thin row is the total of those from ``start`` on.
 
     Args:
         usual: how many cells a row usually has.
     """
-    cells = {letter: text.strip() for letter, text in zip(body.columns, body.row(place), strict=True) if text}
+    cells = {letter: text.strip() for letter, text in zip(body.columns, body.row(index), strict=True) if text}
     numbers = {letter: value for letter, text in cells.items() if (value := _number(text)) is not None}
     if not numbers:
         return False
     words = [text for letter, text in cells.items() if letter not in numbers]
     if len(words) == 1 and _is_total(words[0]):
         return True
-    bare = body.columns[0] not in cells and len(cells) * 2 <= usual and place - start >= 2
-    return bare and _adds_up(body.slice(start, place - start), numbers)
+    bare = body.columns[0] not in cells and len(cells) * 2 <= usual and index - start >= 2
+    return bare and _adds_up(body.slice(start, index - start), numbers)
 
 
 def _is_total(words: str) -> bool:

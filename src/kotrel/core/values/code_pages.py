@@ -27,12 +27,12 @@ def right_code_pages(texts: Iterable[str]) -> dict[str, str]:
     ``Ä“`` may be ``ē`` or a letter before a closing quote: it is converted only where another text of the column was
     surely garbled.
     """
-    found = {text: before for text in texts if (before := right_code_page(text))}
+    original_texts = {text: before for text in texts if (before := right_code_page(text))}
     sure = any(
         _BOXES.search(text) or _MOJIBAKE.search(_LETTER_AND_QUOTE.sub("", _three(text))) or _three(text) != text
-        for text in found
+        for text in original_texts
     )
-    return found if sure else {}
+    return original_texts if sure else {}
 
 
 def _three(text: str) -> str:

@@ -66,17 +66,17 @@ def days_of(code: str) -> set[Day]:
     """The days that a spreadsheet could take a code for, such as ``3-12``, ``MAR-5`` or ``1-2003``;
     day or month first.
     """
-    if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
-        first, second = int(found[1]), int(found[2])
-        year = int(found[3]) % 100 if found[3] else None
+    if match := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{2}|[0-9]{4}))?", code):
+        first, second = int(match[1]), int(match[2])
+        year = int(match[3]) % 100 if match[3] else None
         days = _real({Day(first, second, year), Day(second, first, year)})
         return days or (_real({Day(first, 1, second)}) if year is None else set())
-    if found := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{4})", code):
-        return _real({Day(int(found[1]), 1, int(found[2]) % 100)})
-    if found := re.fullmatch(r"([0-9]{4})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{1,2}))?", code):
-        return _real({Day(int(found[2]), int(found[3] or 1), int(found[1]) % 100)})
-    if found := re.fullmatch(r"([A-Za-z]{3})[-/. ]?([0-9]{1,4})|([0-9]{1,2})[-/. ]?([A-Za-z]{3})", code):
-        month, number = MONTHS.get((found[1] or found[4]).casefold(), 0), int(found[2] or found[3])
+    if match := re.fullmatch(r"([0-9]{1,2})[-/.]([0-9]{4})", code):
+        return _real({Day(int(match[1]), 1, int(match[2]) % 100)})
+    if match := re.fullmatch(r"([0-9]{4})[-/.]([0-9]{1,2})(?:[-/.]([0-9]{1,2}))?", code):
+        return _real({Day(int(match[2]), int(match[3] or 1), int(match[1]) % 100)})
+    if match := re.fullmatch(r"([A-Za-z]{3})[-/. ]?([0-9]{1,4})|([0-9]{1,2})[-/. ]?([A-Za-z]{3})", code):
+        month, number = MONTHS.get((match[1] or match[4]).casefold(), 0), int(match[2] or match[3])
         return _real({Day(month, number)}) or _real({Day(month, 1, number % 100)})
     return set()
 

@@ -107,23 +107,23 @@ def _year(text: str, this_year: int) -> tuple[int, bool]:
 
 def _with_month_name(text: str, this_year: int) -> tuple[int, int, int, bool] | None:
     """Year, month, day of a date with the name of a month, and whether its century is a guess."""
-    if (found := _YEAR_NAME.match(text)) and (month := month_of(found[2])):
-        return int(found[1]), month, int(found[3]), False
-    if (found := _DAY_FIRST.match(text)) and (month := month_of(found[2])):
-        year, guessed = _year(found[3], this_year)
-        return year, month, int(found[1]), guessed
-    if (found := _NAME_FIRST.match(text)) and (month := month_of(found[1])):
-        year, guessed = _year(found[3], this_year)
-        return year, month, int(found[2]), guessed
+    if (match := _YEAR_NAME.match(text)) and (month := month_of(match[2])):
+        return int(match[1]), month, int(match[3]), False
+    if (match := _DAY_FIRST.match(text)) and (month := month_of(match[2])):
+        year, guessed = _year(match[3], this_year)
+        return year, month, int(match[1]), guessed
+    if (match := _NAME_FIRST.match(text)) and (month := month_of(match[1])):
+        year, guessed = _year(match[3], this_year)
+        return year, month, int(match[2]), guessed
     return None
 
 
-def _doubt_of_parts(found: re.Match[str], order: Order | None, shown: Order | None, pairs: Pairs) -> DateTrouble:
+def _doubt_of_parts(match: re.Match[str], order: Order | None, shown: Order | None, pairs: Pairs) -> DateTrouble:
     """Why nobody can say which of two numbers is the day; an empty text where it is clear."""
-    first, second = int(found[1]), int(found[3])
-    if pairs == "mixed" and _is_pairs(found):
+    first, second = int(match[1]), int(match[3])
+    if pairs == "mixed" and _is_pairs(match):
         return "which-year"
-    is_open = pairs == "dashes" and found[2] == "-" and _is_pairs(found)
+    is_open = pairs == "dashes" and match[2] == "-" and _is_pairs(match)
     if is_open or (order is None and shown is None and first != second):
         return "ambiguous"
     if shown is not None and order is not None and shown != order and max(first, second) <= 31:
@@ -142,19 +142,19 @@ def read_date(text: str, order: Order | None, this_year: int, pairs: Pairs = "da
     """
     text = _without_weekday(text.strip())
     guessed = time = False
-    if found := _YEAR_FIRST.match(text):
-        year, month, day = int(found[1]), int(found[3]), int(found[4])
-        time = _has_time(found.groups()[4:])
-    elif found := _COMPACT.match(text):
-        year, month, day = int(found[1]), int(found[2]), int(found[3])
-    elif found := _PARTS.match(text):
-        first, second = int(found[1]), int(found[3])
-        year, guessed = _year(found[4], this_year)
+    if match := _YEAR_FIRST.match(text):
+        year, month, day = int(match[1]), int(match[3]), int(match[4])
+        time = _has_time(match.groups()[4:])
+    elif match := _COMPACT.match(text):
+        year, month, day = int(match[1]), int(match[2]), int(match[3])
+    elif match := _PARTS.match(text):
+        first, second = int(match[1]), int(match[3])
+        year, guessed = _year(match[4], this_year)
         shown: Order | None = "day" if first > 12 else "month" if second > 12 else None
-        if trouble := _doubt_of_parts(found, order, shown, pairs):
+        if trouble := _doubt_of_parts(match, order, shown, pairs):
             return ReadDate(None, trouble)
         day, month = (second, first) if (shown or order) == "month" else (first, second)
-        time = _has_time(found.groups()[4:])
+        time = _has_time(match.groups()[4:])
     elif named := _with_month_name(text, this_year):
         year, month, day, guessed = named
     else:

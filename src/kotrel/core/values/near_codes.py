@@ -132,13 +132,13 @@ def same_places(one: str, other: str) -> bool:
 
 
 def _places(form: str) -> set[int]:
-    found, at = set(), 0
+    places, at = set(), 0
     for letter in form:
         if letter == "-":
-            found.add(at)
+            places.add(at)
         else:
             at += 1
-    return found
+    return places
 
 
 class OneEditAway:

@@ -125,12 +125,12 @@ def read_number(text: str, mark: Mark | None) -> Read:
         text: the cell's text.
         mark: the column's decimal mark, or None if not known.
     """
-    found = _SHAPE.match(_without_blanks(text))
-    if not found or bool(found["open"]) != bool(found["close"]):
+    match = _SHAPE.match(_without_blanks(text))
+    if not match or bool(match["open"]) != bool(match["close"]):
         return Read(None, "no-number")
-    body, trail = _body_and_trail(found)
+    body, trail = _body_and_trail(match)
     shown = _mark_shown_by(body)
-    if found["exponent"] and shown == "either":
+    if match["exponent"] and shown == "either":
         # Nobody writes thousands before an exponent.
         shown = "." if "." in body else ","
     if shown == "either":
@@ -142,14 +142,14 @@ def read_number(text: str, mark: Mark | None) -> Read:
     value = _value(body, shown)
     if value is None:
         return Read(None, "no-number")
-    if found["exponent"]:
-        value = value.scaleb(int(found["exponent"][1:]))
-    signs = [sign for sign in (found["sign"], found["sign2"], trail) if sign not in (None, "+")]
-    if len(signs) + bool(found["open"]) > 1:
+    if match["exponent"]:
+        value = value.scaleb(int(match["exponent"][1:]))
+    signs = [sign for sign in (match["sign"], match["sign2"], trail) if sign not in (None, "+")]
+    if len(signs) + bool(match["open"]) > 1:
         return Read(None, "no-number")
-    if signs or found["open"]:
+    if signs or match["open"]:
         value = -value
-    return Read(value, "percent" if found["percent"] else "", found["before"] or found["after"] or "")
+    return Read(value, "percent" if match["percent"] else "", match["before"] or match["after"] or "")
 
 
 def _value(body: str, shown: str | None) -> Decimal | None:
@@ -177,13 +177,13 @@ def numbers_in(texts: pl.Series) -> pl.Series:
 
     Null where a text is none, could be two, or is an amount in a currency or a percentage.
     """
-    found: dict[str, Decimal | None] = {}
+    number_of: dict[str, Decimal | None] = {}
     for text in texts.drop_nulls().unique().to_list():
         read = read_number(text, None)
-        found[text] = None if read.trouble or read.currency or read.value is None else round(read.value, 12)
+        number_of[text] = None if read.trouble or read.currency or read.value is None else round(read.value, 12)
     dtype = decimal_type()
-    known = pl.Series(list(found.values()), dtype=dtype)
-    return texts.replace_strict(pl.Series(list(found), dtype=pl.String), known, default=None, return_dtype=dtype)
+    known = pl.Series(list(number_of.values()), dtype=dtype)
+    return texts.replace_strict(pl.Series(list(number_of), dtype=pl.String), known, default=None, return_dtype=dtype)
 
 
 def currency_beside(text: str) -> str:

@@ -77,7 +77,7 @@ def is_gtin(digits: str) -> bool:
 
 
 def _elements(text: str) -> dict[str, str] | None:
-    found: dict[str, str] = {}
+    elements: dict[str, str] = {}
     at = 0
     while at < len(text):
         if text[at] == SEPARATOR:
@@ -100,9 +100,9 @@ def _elements(text: str) -> dict[str, str] | None:
             end = len(text) if end < 0 else end
             if not 0 < end - at <= VARIABLE.get(name, AMOUNT_DIGITS):
                 return None
-        found[name] = text[at:end]
+        elements[name] = text[at:end]
         at = end
-    return found
+    return elements
 
 
 def _scan(parts: dict[str, str], today: date) -> Scan | None:

@@ -156,22 +156,22 @@ def _load(
     refusals: list[Refusal] = []
     moved = 0
     for _ in range(TRIES + ROUNDS):
-        found: Preview | None = None
+        previewed: Preview | None = None
         try:
             with system.writing() as writing:
-                found = _preview(parts, workspace, order, writing, stamp, step, refusals)
-                if not _may_go_on(found, order):
-                    return _not_loaded(found)
+                previewed = _preview(parts, workspace, order, writing, stamp, step, refusals)
+                if not _may_go_on(previewed, order):
+                    return _not_loaded(previewed)
                 if not refusals:
-                    _require_as_shown(shown, found)
-                plan = replace(plan_of(found, replace(stamp, notes=found.notes)), wait=order.wait)
-                _log_plan(found, order)
+                    _require_as_shown(shown, previewed)
+                plan = replace(plan_of(previewed, replace(stamp, notes=previewed.notes)), wait=order.wait)
+                _log_plan(previewed, order)
                 receipt = writing.try_out(plan, step) if order.trial else writing.take(plan, step)
             status = "tried" if order.trial else receipt.status
             LOG.info("%s: %s", status, load_name(receipt.number) if receipt.number else "no number")
-            return Loaded(status, receipt.number or None, found, altered=receipt.altered, receipt=receipt)
+            return Loaded(status, receipt.number or None, previewed, altered=receipt.altered, receipt=receipt)
         except Refused as refused:
-            assert found is not None
+            assert previewed is not None
             refusals += refused.refusals
             if order.good_rows and refused.refusals and len(refusals) < MOST_REFUSED:
                 step("trying again without the refused rows")
@@ -212,22 +212,22 @@ def _preview(
 ) -> Preview:
     business = business_of(workspace, order.wanted.options, datetime.now())
     read, parts = parts, shape_parts(parts, business, reading)
-    found = preview(parts, business, reading, step, refusals, with_stakes)
+    previewed = preview(parts, business, reading, step, refusals, with_stakes)
     while order.good_rows:
         # A document that Kotrel makes of a flat sheet is made of its good lines.
-        if (apart := documents_of_good_rows(read, found.checked, business)) is not None:
+        if (apart := documents_of_good_rows(read, previewed.checked, business)) is not None:
             read, parts = apart, shape_parts(apart, business, reading)
-            found = preview(parts, business, reading, step, refusals, with_stakes)
+            previewed = preview(parts, business, reading, step, refusals, with_stakes)
             continue
         # A row that makes several records is loaded with all of them, and a document whole; or it stays for the rest.
-        whole = whole_rows(parts, found.checked) or whole_documents(parts, found.checked, business, reading)
+        whole = whole_rows(parts, previewed.checked) or whole_documents(parts, previewed.checked, business, reading)
         if whole is None:
             break
         parts = whole
-        found = preview(parts, business, reading, step, refusals, with_stakes)
+        previewed = preview(parts, business, reading, step, refusals, with_stakes)
     # What stock is to be may be asked for again: what is right already is left out.
     again = order.again or order.wanted.options.documents.as_target
-    return found if again else replace(found, before=loaded_before(reading.history(), stamp.fingerprint))
+    return previewed if again else replace(previewed, before=loaded_before(reading.history(), stamp.fingerprint))
 
 
 def _may_go_on(preview: Preview, order: LoadRequest) -> bool:
@@ -265,14 +265,16 @@ def _refused(
     and the history has the load.
     """
     with system.writing() as writing:
-        found = preview(parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals)
+        previewed = preview(
+            parts, business_of(workspace, order.wanted.options, datetime.now()), writing, step, refusals
+        )
         # A trial leaves nothing behind, not even in the history.
         number = (
             None
             if order.trial
-            else writing.note_refused(found.changes, replace(stamp, kind="refused", notes=found.notes))
+            else writing.note_refused(previewed.changes, replace(stamp, kind="refused", notes=previewed.notes))
         )
-    return Loaded("refused", number, found)
+    return Loaded("refused", number, previewed)
 
 
 def _remember(loaded: Preview, understood: Sequence[Understood], number: int) -> None:
@@ -280,14 +282,14 @@ def _remember(loaded: Preview, understood: Sequence[Understood], number: int) ->
     # What follows from a sheet's rows has fewer fields than the sheet.
     ordered = sorted(loaded.changes, key=lambda each: len(each.fields))
     by_place = {(each.record.name, each.file, each.sheet): each for each in ordered}
-    for each in understood:
-        rows = each.rows
+    for part in understood:
+        rows = part.rows
         changes = by_place.get((rows.record.name, *rows.table.origin))
-        if each.export is None or changes is None:
+        if part.export is None or changes is None:
             continue
         # The load is done whether or not this can be saved; without it, a later load reports a clash.
         with suppress(OSError, OutOfReach):
-            each.export.remember_loaded(rows.record.name, _loaded_cells(changes), number)
+            part.export.remember_loaded(rows.record.name, _loaded_cells(changes), number)
 
 
 def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:

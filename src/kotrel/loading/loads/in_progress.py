@@ -95,10 +95,10 @@ def _let_go(note: Path, lock: FileLock, keep: bool) -> None:
 
 def interrupted(hidden: Path) -> list[Interrupted]:
     """The interrupted loads, the oldest first, without those that are still running."""
-    found: list[Interrupted] = []
+    interrupted: list[Interrupted] = []
     notes = sorted((hidden / FOLDER).glob("*.json"))
     if not notes:
-        return found
+        return interrupted
     # Only here: most commands meet no note, and start the sooner for it.
     from filelock import FileLock
 
@@ -112,13 +112,13 @@ def interrupted(hidden: Path) -> list[Interrupted]:
             about = json.loads(path.read_text("utf-8"))
             at, who, what, fingerprint = (str(about[name]) for name in ("at", "who", "what", "fingerprint"))
             of = None if about["of"] is None else int(about["of"])
-            found.append(Interrupted(path, at, who, what, fingerprint, of))
+            interrupted.append(Interrupted(path, at, who, what, fingerprint, of))
         except (OSError, ValueError, KeyError, TypeError):
             with suppress(OSError):
                 path.unlink(missing_ok=True)
         finally:
             lock.release()
-    return found
+    return interrupted
 
 
 def forget(each: Interrupted) -> None:
@@ -141,21 +141,21 @@ def report_interrupted(workspace: Workspace) -> list[str]:
         # While the system cannot be reached or is busy nobody knows, so the note stays.
         return []
     said: list[str] = []
-    for each in waiting:
-        found = next(filter(each.is_entry, reversed(entries)), None)
-        what = f"the {each.what} that {each.who} started at {_hour(each.at)} was interrupted"
-        if found is None:
+    for note in waiting:
+        entry = next(filter(note.is_entry, reversed(entries)), None)
+        what = f"the {note.what} that {note.who} started at {_hour(note.at)} was interrupted"
+        if entry is None:
             said.append(f"{what}: none of it is in the system. Run it again.")
-        elif found.status == "refused":
-            said.append(f"{what} after the system had refused it: none of it is in the system ({found.name}).")
-        elif found.waiting:
-            said.append(f"{what} after its files were written: all of it is sent, as {found.name}.")
-        elif found.undone_by is not None:
-            back = load_name(found.undone_by)
-            said.append(f"{what} after it had finished, as {found.name}, and {back} has taken it back since.")
+        elif entry.status == "refused":
+            said.append(f"{what} after the system had refused it: none of it is in the system ({entry.name}).")
+        elif entry.waiting:
+            said.append(f"{what} after its files were written: all of it is sent, as {entry.name}.")
+        elif entry.undone_by is not None:
+            back = load_name(entry.undone_by)
+            said.append(f"{what} after it had finished, as {entry.name}, and {back} has taken it back since.")
         else:
-            said.append(f"{what} after it had finished: all of it is in the system, as {found.name}.")
-        forget(each)
+            said.append(f"{what} after it had finished: all of it is in the system, as {entry.name}.")
+        forget(note)
     return said
 
 

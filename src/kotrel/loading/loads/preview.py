@@ -36,12 +36,12 @@ def preview_files(
     parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today)
     system = workspace.system()
     with system.reading() as reading:
-        found = preview(parts, business, reading, step, with_stakes=True)
-        if refusals := foreseen(found, system, reading):
-            found = preview(parts, business, reading, step, refusals, with_stakes=True)
+        previewed = preview(parts, business, reading, step, with_stakes=True)
+        if refusals := foreseen(previewed, system, reading):
+            previewed = preview(parts, business, reading, step, refusals, with_stakes=True)
         if wanted.options.documents.as_target:
-            return found
-        return replace(found, before=loaded_before(reading.history(), content))
+            return previewed
+        return replace(previewed, before=loaded_before(reading.history(), content))
 
 
 def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:

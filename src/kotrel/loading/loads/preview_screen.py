@@ -145,8 +145,8 @@ def counts_text(changes: RecordChanges) -> Text:
     """``item   40 new · 12 changed · 3 same · 1 refused``."""
     line = Text(f"{changes.record.title}   ", style="bold")
     parts = [(action, number) for action, number in changes.counts.items() if number or action in ("new", "changed")]
-    for place, (action, number) in enumerate(parts):
-        line.append(" · " if place else "", style="")
+    for index, (action, number) in enumerate(parts):
+        line.append(" · " if index else "", style="")
         line.append(f"{number:,} {action}", style=STYLES[action] if number else "dim")
     return line
 

@@ -71,23 +71,23 @@ class RestPart(Struct, frozen=True):
 def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
     """The refused rows of a load, sheet by sheet."""
     parts: dict[tuple[str, str], RestPart] = {}
-    for each in changes:
-        if each.rest is None:
+    for part in changes:
+        if part.rest is None:
             continue
-        refused = each.frame.filter(pl.col(ACTION) == "refused").select(ROW, MESSAGE)
+        refused = part.frame.filter(pl.col(ACTION) == "refused").select(ROW, MESSAGE)
         reasons = {row: message or "" for row, message in refused.iter_rows()}
-        known = parts.get((each.file, each.sheet))
+        known = parts.get((part.file, part.sheet))
         if known is None:
-            parts[each.file, each.sheet] = RestPart(each.file, each.sheet, each.rest, reasons)
+            parts[part.file, part.sheet] = RestPart(part.file, part.sheet, part.rest, reasons)
             continue
         more = {row: joined_reasons(known.reasons.get(row), why) for row, why in reasons.items()}
-        fresh = ~each.rest.cells[ROW].is_in(known.rest.cells[ROW].implode())
+        fresh = ~part.rest.cells[ROW].is_in(known.rest.cells[ROW].implode())
         rest = RefusedRows(
             known.rest.headings,
-            pl.concat([known.rest.cells, each.rest.cells.filter(fresh)]).sort(ROW),
-            pl.concat([known.rest.kinds, each.rest.kinds.filter(fresh)]).sort(ROW),
+            pl.concat([known.rest.cells, part.rest.cells.filter(fresh)]).sort(ROW),
+            pl.concat([known.rest.kinds, part.rest.kinds.filter(fresh)]).sort(ROW),
         )
-        parts[each.file, each.sheet] = RestPart(each.file, each.sheet, rest, {**known.reasons, **more})
+        parts[part.file, part.sheet] = RestPart(part.file, part.sheet, rest, {**known.reasons, **more})
     return list(parts.values())
 
 

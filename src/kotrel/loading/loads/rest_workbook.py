@@ -48,17 +48,17 @@ def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]
     import xlsxwriter
 
     require_new_file(path, [".xlsx"])
-    for each in sheets:
+    for rest in sheets:
         require_room(
-            each.rest.cells.height, f"{path}: the sheet “{each.name}”", "Load it in parts, each of them smaller."
+            rest.rest.cells.height, f"{path}: the sheet “{rest.name}”", "Load it in parts, each of them smaller."
         )
     with written_whole(path) as temporary:
         out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
         for name, value in stamp.items():
             out.set_custom_property(name, value)
         names: set[str] = set()
-        for each in sheets:
-            _write(out, out.add_worksheet(_name(each.name, names)), each)
+        for rest in sheets:
+            _write(out, out.add_worksheet(_name(rest.name, names)), rest)
         out.close()
 
 
@@ -71,27 +71,27 @@ def _name(name: str, taken: set[str]) -> str:
     return tried
 
 
-def _write(out: Any, sheet: Any, each: RestSheet) -> None:
+def _write(out: Any, sheet: Any, rest_sheet: RestSheet) -> None:
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})
     again = CellsAgain(out)
     why = out.add_format({"text_wrap": True, "font_color": "#9C0006", "valign": "top"})
     for_print(sheet)
-    rest = each.rest
+    rest = rest_sheet.rest
     letters = [name for name in rest.cells.columns if name != ROW]
-    for place, words in enumerate(rest.headings):
-        sheet.write_string(0, place, writable(words), heading)
+    for index, words in enumerate(rest.headings):
+        sheet.write_string(0, index, writable(words), heading)
     last = len(letters)
     sheet.write_string(0, last, COLUMN, heading)
-    for place, letter in enumerate(letters):
+    for index, letter in enumerate(letters):
         values, kinds = rest.cells[letter], rest.kinds[letter]
         longest = values.str.len_chars().max()
-        sheet.set_column(place, place, min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44))
+        sheet.set_column(index, index, min(max(longest if isinstance(longest, int) else 0, 9) + 2, 44))
         for row, (value, kind) in enumerate(zip(values, kinds, strict=True), start=1):
             if value is not None:
-                again.write(sheet, row, place, value, kind, from_text=each.from_text)
+                again.write(sheet, row, index, value, kind, from_text=rest_sheet.from_text)
     sheet.set_column(last, last, 60)
     for row, number in enumerate(rest.cells[ROW], start=1):
-        reason = each.reasons.get(number, "")
+        reason = rest_sheet.reasons.get(number, "")
         sheet.write_string(row, last, writable(reason), why)
         if reason and row <= MOST_COMMENTS:
             # The last column of a wide sheet is out of sight, so the reason is also a comment where the row begins.

@@ -42,13 +42,13 @@ class Staying(Struct, frozen=True):
     archived: int = 0
 
 
-def _parted(each: RecordChanges, keys: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame, set[str]]:
+def _parted(part: RecordChanges, keys: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame, set[str]]:
     """Rows that would be removed and have one of the keys, all others, and the keys of the first in words."""
-    key = list(each.record.key)
+    key = list(part.record.key)
     own = [before(name) for name in key]
-    stayed = each.frame.join(keys, left_on=own, right_on=key, how="semi", nulls_equal=True)
+    stayed = part.frame.join(keys, left_on=own, right_on=key, how="semi", nulls_equal=True)
     stayed = stayed.filter(pl.col(ACTION) == "removed")
-    left = each.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
+    left = part.frame.filter(~pl.col(ROW).is_in(stayed[ROW].implode()) | (pl.col(ACTION) != "removed"))
     return stayed, left, set(stayed.select(pl.concat_str(own, separator=" / ")).to_series())
 
 
@@ -81,21 +81,21 @@ def with_staying_rows(
     ways = list(blocked_by)
     remarks: list[str] = []
     archived = 0
-    for each in reversal:
-        record, keys = each.record, stays.get(each.record.name)
+    for part in reversal:
+        record, keys = part.record, stays.get(part.record.name)
         if keys is None:
-            done.append(each)
+            done.append(part)
             continue
-        stayed, left, names = _parted(each, keys)
+        stayed, left, names = _parted(part, keys)
         if left.height:
-            done.append(replace(each, frame=left, origin=None))
+            done.append(replace(part, frame=left, origin=None))
         if not stayed.height:
             continue
         moved = names & _moved_by_others(reading, description, record, keys, posted)
         ways = [way for way in ways if not _is_of_own_documents(way, record, names - moved)]
         removed = stayed.select(pl.col(before(name)).alias(name) for name in record.key)
         ways += refer_to(reading, description, record, removed, [*reversal, *gone], kept)
-        withdrawn = _withdrawn(reading, each, stayed)
+        withdrawn = _withdrawn(reading, part, stayed)
         if withdrawn is not None:
             done.append(withdrawn)
             archived += withdrawn.count("changed")
@@ -109,7 +109,7 @@ def _named_by(reversal: Sequence[RecordChanges], posted: Sequence[RecordChanges]
     stays = {name: each.removed_keys().clear() for name, each in going.items()}
     named_from: list[RecordChanges] = list(posted)
     while named_from:
-        found: list[RecordChanges] = []
+        changes: list[RecordChanges] = []
         for source in named_from:
             for field in source.record.references:
                 target = going.get(str(field.to))
@@ -125,8 +125,8 @@ def _named_by(reversal: Sequence[RecordChanges], posted: Sequence[RecordChanges]
                     stays[target.record.name] = pl.concat([stays[target.record.name], new])
                     key = [before(name) for name in target.record.key]
                     rows = target.frame.join(new, left_on=key, right_on=list(target.record.key), how="semi")
-                    found.append(replace(target, frame=rows, origin=None))
-        named_from = found
+                    changes.append(replace(target, frame=rows, origin=None))
+        named_from = changes
     return stays
 
 
@@ -149,19 +149,19 @@ def _moved_by_others(
     reference = next((each.name for each in ledger.references if each.to == record.name), None) if ledger else None
     if ledger is None or reference is None or len(record.key) > 1:
         return set()
-    own = {
+    own_movements = {
         (each.record.name, number)
         for each in posted
         if each.record.nature == "document"
         for number in each.frame.select(pl.coalesce(each.record.key[0], before(each.record.key[0]))).to_series()
     }
-    found: set[str] = set()
+    moved: set[str] = set()
     for kind in KINDS_OF_MOVEMENT:
         query = LedgerQuery([reference, "kind", "document"], [(reference, keys[record.key[0]])], kind)
         for code, of, document in reading.ledger_sums(query).select(reference, "kind", "document").iter_rows():
-            if (of, document) not in own:
-                found.add(code)
-    return found
+            if (of, document) not in own_movements:
+                moved.add(code)
+    return moved
 
 
 def _withdrawn(reading: Reading, changes: RecordChanges, stayed: pl.DataFrame) -> RecordChanges | None:

@@ -238,15 +238,15 @@ def _referring(writing: Writing, system: System, reversal: Sequence[RecordChange
 def _without(reversal: Sequence[RecordChanges], blocked_by: Sequence[UndoConflict]) -> tuple[RecordChanges, ...]:
     """The changes without the rows that something is in the way of."""
     kept: list[RecordChanges] = []
-    for each in reversal:
-        blocked = [way.key for way in blocked_by if way.record == each.record.name]
-        keys = each.frame.select(
+    for part in reversal:
+        blocked = [way.key for way in blocked_by if way.record == part.record.name]
+        keys = part.frame.select(
             pl.concat_str(
-                [pl.coalesce(name, before(name)) for name in each.record.key], separator=" / ", ignore_nulls=True
+                [pl.coalesce(name, before(name)) for name in part.record.key], separator=" / ", ignore_nulls=True
             )
         ).to_series()
         wanted = ~keys.is_in(blocked)
-        kept.append(each if wanted.all() else replace(each, frame=each.frame.filter(wanted), origin=None))
+        kept.append(part if wanted.all() else replace(part, frame=part.frame.filter(wanted), origin=None))
     return tuple(kept)
 
 

@@ -58,7 +58,7 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
         )
         require_whole(reading, number)
         rows = values = 0
-        found = [pl.DataFrame(schema=dict.fromkeys(_COLUMNS, pl.String))]
+        differences = [pl.DataFrame(schema=dict.fromkeys(_COLUMNS, pl.String))]
         too_old: dict[str, str] = {}
         for changes in reading.changes_of(number):
             step(f"reading {changes.record.title.lower()} back")
@@ -70,8 +70,8 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
             if at is not None and at <= entry.at[:19].replace("T", " "):
                 too_old[changes.record.name] = at
             values += int(touched[ACTION].is_in(["new", "changed"]).sum()) * len(changes.fields)
-            found.append(_differences(changes, touched, reading))
-    return Verified(entry, rows, values, pl.concat(found), too_old)
+            differences.append(_differences(changes, touched, reading))
+    return Verified(entry, rows, values, pl.concat(differences), too_old)
 
 
 def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading) -> pl.DataFrame:
@@ -94,7 +94,7 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
         )
 
     stays = pl.col(ACTION) != "removed"
-    found = [
+    differences = [
         difference(
             joined.filter(stays & ~pl.col("is held")),
             None,
@@ -108,8 +108,8 @@ def _differences(changes: RecordChanges, touched: pl.DataFrame, reading: Reading
         # In a changed row, only what the load changed was sent.
         sent_here = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
         differs = there.filter(sent_here & pl.col(name).ne_missing(pl.col(f"now {name}")))
-        found.append(difference(differs, name, pl.col(name), pl.col(f"now {name}")))
-    return pl.concat(found)
+        differences.append(difference(differs, name, pl.col(name), pl.col(f"now {name}")))
+    return pl.concat(differences)
 
 
 SHOWN = 20

@@ -158,13 +158,13 @@ def _once(args: argparse.Namespace, screen: Screen) -> int:
 
 
 def _show(screen: Screen, checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace) -> None:
-    for number, each in enumerate(one for one in checked if not one.says_nothing):
+    for number, part in enumerate(one for one in checked if not one.says_nothing):
         if number:
             screen.show("")
-        if each.consequence is not None and each.ok:
-            show_created(screen, each)
+        if part.consequence is not None and part.ok:
+            show_created(screen, part)
         else:
-            show_checked(screen, each, args.all, args.repairs)
+            show_checked(screen, part, args.all, args.repairs)
     screen.show("")
     for copy in marked:
         for remark in copy.remarks:

@@ -57,12 +57,12 @@ def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[She
     if any(each.export is not None and each.export.has_loads() for each in understood):
         history = workspace.system().history()
         standing = {each.number for each in history if each.kind == "load" and not each.undone_by}
-    for each in understood:
-        record, export = each.rows.record.name, each.export
+    for part in understood:
+        record, export = part.rows.record.name, part.export
         base = None
         if export is not None and record in export.records:
-            base = ExportBase(export.rows(record), export.loaded(record, each.rows.record.key, standing))
-        parts.append(SheetRows(each.rows, each.remarks, base, each.book))
+            base = ExportBase(export.rows(record), export.loaded(record, part.rows.record.key, standing))
+        parts.append(SheetRows(part.rows, part.remarks, base, part.book))
     return parts
 
 

@@ -37,18 +37,18 @@ class Comparable(Struct):
 def by_record(understood: Sequence[Understood]) -> dict[str, tuple[Record, Comparable]]:
     """Record → its rows from all sheets of a file. Columns that feed no field are there too, by their headings."""
     used: dict[str, set[str]] = {}
-    for each in understood:
-        letters = {letter for source in each.rows.sources.values() for letter in source.columns}
-        used.setdefault(each.rows.table.sheet, set()).update(letters)
-    found: dict[str, tuple[Record, list[Comparable]]] = {}
+    for part in understood:
+        letters = {letter for source in part.rows.sources.values() for letter in source.columns}
+        used.setdefault(part.rows.table.sheet, set()).update(letters)
+    comparables: dict[str, tuple[Record, list[Comparable]]] = {}
     told: set[str] = set()
-    for each in understood:
-        table, record = each.rows.table, each.rows.record
+    for part in understood:
+        table, record = part.rows.table, part.rows.record
         # A sheet that is read as several records has what is left over only once.
         spare = [] if table.sheet in told else [c for c in table.columns if c.letter not in used[table.sheet]]
         told.add(table.sheet)
-        found.setdefault(record.name, (record, []))[1].append(_of_record(each.rows, spare))
-    return {name: (record, _together(parts)) for name, (record, parts) in found.items()}
+        comparables.setdefault(record.name, (record, []))[1].append(_of_record(part.rows, spare))
+    return {name: (record, _together(parts)) for name, (record, parts) in comparables.items()}
 
 
 def by_heading(table: Table) -> Comparable:

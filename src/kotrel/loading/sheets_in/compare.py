@@ -56,7 +56,7 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
     several = len(compared.parts) > 1
     if several:
         screen.show(Text(files, style="bold"))
-    for place, part in enumerate(compared.parts):
+    for index, part in enumerate(compared.parts):
         key = " and ".join(part.titles.get(name, name) for name in part.difference.key)
         how = f"as {part.record.name}" if part.record else "column by column, by heading"
         how += _sheets(part)
@@ -65,7 +65,7 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
         else:
             screen.show(Text(files, style="bold").append(f" · {how} · rows identified by {key}", style=""))
         _show_counts(screen, part.difference)
-        for said in (*(compared.remarks if not place else ()), *part.left_out):
+        for said in (*(compared.remarks if not index else ()), *part.left_out):
             screen.show(Text(f"  {said}", style="dim"))
         _show_changed(screen, part, every)
         _show_rows(screen, part, part.difference.added, "+", "green", every)

@@ -181,26 +181,26 @@ def _is_blank(side: tuple[Record, Comparable], key: Sequence[str]) -> bool:
 def _of_files(files: tuple[Path, Path], said: Sequence[Sequence[str]]) -> list[str]:
     """What is said of the old and of the new file; once where it is said of both."""
     both = [remark for remark in dict.fromkeys(said[0]) if remark in said[1]]
-    own = [
+    file_remarks = [
         f"{path.name}: {remark}"
         for path, mine in zip(files, said, strict=True)
         for remark in mine
         if remark not in both
     ]
-    return [*(f"both: {remark}" for remark in both), *own]
+    return [*(f"both: {remark}" for remark in both), *file_remarks]
 
 
 def _remarks(understood: Sequence[Understood]) -> list[str]:
     """What of a file is not compared, or may stand in the wrong place."""
-    found: list[str] = []
-    for each in understood:
-        found += each.rows.table.remarks
-        for group in each.rows.findings:
+    remarks: list[str] = []
+    for part in understood:
+        remarks += part.rows.table.remarks
+        for group in part.rows.findings:
             if group.field is None and group.kind not in _COMPARED:
                 more = f" ({count(group.cells.height - 1, 'more line')} like it)" if group.cells.height > 1 else ""
-                place = each.rows.table.address(int(group.cells[ROW][0]), None)
-                found.append(f"{f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
-    return found
+                place = part.rows.table.address(int(group.cells[ROW][0]), None)
+                remarks.append(f"{f'{place}: ' if place else ''}{group.cells['message'][0]}{more}")
+    return remarks
 
 
 def _named_key(record: Record, key: str, first: Comparable, second: Comparable) -> tuple[str, ...] | None:
@@ -232,11 +232,11 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: FileOptions) 
             "no-such-sheet",
         )
     said: tuple[list[str], list[str]] = ([], [])
-    for place, tables in enumerate((old, new)):
-        read = [pair[place].sheet for pair in pairs]
+    for index, tables in enumerate((old, new)):
+        read = [pair[index].sheet for pair in pairs]
         for table in tables:
             left = f"{_sheets([table.sheet])}, which the other file has not, is not compared"
-            said[place].extend(table.remarks if table.sheet in read else [left])
+            said[index].extend(table.remarks if table.sheet in read else [left])
     remarks = _of_files(files, said)
     parts: list[SheetComparison] = []
     trouble: list[WrongUse] = []

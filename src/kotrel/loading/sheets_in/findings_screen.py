@@ -248,7 +248,7 @@ def _in_columns(lines: Sequence[Line]) -> Iterator[str]:
 
 def _lines(rows: Rows, groups: Sequence[FindingGroup]) -> list[Line]:
     """Every finding, in the order of the rows."""
-    found = sorted(
+    lines = sorted(
         (
             (
                 row,
@@ -265,7 +265,7 @@ def _lines(rows: Rows, groups: Sequence[FindingGroup]) -> list[Line]:
     )
     return [
         (where or "sheet", subject, short(value, 40), message, suggestion or "")
-        for _, where, subject, value, message, suggestion in found
+        for _, where, subject, value, message, suggestion in lines
     ]
 
 
@@ -290,15 +290,15 @@ def show_repairs(screen: Screen, rows: Rows, every: bool) -> None:
 def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
     """Checked sheets as ``--json`` gives them: one shape, whatever the number of files, sheets and records."""
     groups = {id(group): rows for rows in (each.rows for each in checked) for group in rows.findings}
-    found = worst_first(group for each in checked for group in each.rows.findings)
+    findings = worst_first(group for each in checked for group in each.rows.findings)
     return {
         "ok": all(each.ok for each in checked),
         "rows": _count_rows(checked),
-        "findings": Streamed(lambda: (each for group in found for each in group_json(groups[id(group)], group))),
+        "findings": Streamed(lambda: (each for group in findings for each in group_json(groups[id(group)], group))),
         "repairs": Streamed(
             lambda: (each for one in checked for group in in_order(one.rows) for each in _repair_json(one.rows, group))
         ),
-        "counts": count_by_severity(found),
+        "counts": count_by_severity(findings),
         "files": [
             {
                 "file": each.rows.table.file,

@@ -290,7 +290,7 @@ def _open_rows(values: pl.DataFrame, last: str) -> int:
 
 def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[Rows, list[Checked], list[str]]:
     """The rows with what is found among those that belong together, rows that no sheet has, and remarks."""
-    found: list[Rows] = []
+    parts: list[Rows] = []
     ended: list[Consequence] = []
     rows_end = 0
     for values in spool.together():
@@ -305,8 +305,8 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
             rows_end += _open_rows(before, last) - _open_rows(rows.values, last)
         rows = check_rows(rows, state, ACROSS)
         ended += consequences
-        found.append(_as_cells(rows, rows.values.select(ROW).clear()))
-    whole = _together([whole, *found]) if found else whole
+        parts.append(_as_cells(rows, rows.values.select(ROW).clear()))
+    whole = _together([whole, *parts]) if parts else whole
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
     if not ended or any(True for _ in concerns_sheet(whole.findings)):
         return whole, [], said

@@ -16,13 +16,16 @@ from kotrel.loading.sheets_in.mapping_proposals import Mapped
 from kotrel.screen.dialogue import DialogueQuestion, Document
 
 
-def _lookup_question(seen: LookupFound, there: Table, money: Proposal | None) -> str:
+def _lookup_question(seen: LookupFound, looked_up_table: Table, money: Proposal | None) -> str:
     """The question about a column that names rows of another sheet, with the columns of that sheet."""
     start = f"Column {column_named(seen.column)} names rows of sheet “{seen.sheet}”."
     if money is None:
         return f"{start} No column here is an amount. Enter leaves it out"
-    columns = {each.heading: each for each in there.columns}
-    has = [f"{place}  {each}: {values_shown(there, columns[each], 3)}" for place, each in enumerate(seen.headings, 1)]
+    columns = {each.heading: each for each in looked_up_table.columns}
+    has = [
+        f"{place}  {each}: {values_shown(looked_up_table, columns[each], 3)}"
+        for place, each in enumerate(seen.headings, 1)
+    ]
     return "\n".join(
         [
             f"{start} Is one of its columns a per cent off “{money.column.heading}”?",

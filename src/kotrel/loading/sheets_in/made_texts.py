@@ -48,16 +48,16 @@ def said_of_made(hidden: Path, file: Path) -> list[Said]:
         was, stood = str(about["content"]), str(about["source"])
     except (OSError, ValueError, TypeError, KeyError):
         return []
-    found = []
+    said = []
     if _content(file) not in (was, None):
         message = f"it was made from {source.name} on {at} and edited since: edit {source.name} instead, or the next one made from it lacks that"
-        found.append(Said("edited-text", "a text file that was edited", message))
+        said.append(Said("edited-text", "a text file that was edited", message))
     if _content(source) not in (stood, None):
         message = (
             f"{source.name} has changed since this file was made from it on {at}: make it again, or check {source.name}"
         )
-        found.append(Said("outdated-text", "a text file that is out of date", message))
-    return found
+        said.append(Said("outdated-text", "a text file that is out of date", message))
+    return said
 
 
 def _note(hidden: Path, file: Path) -> Path:

@@ -35,15 +35,15 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         title.append(f" · sheet “{mapped.table.sheet}”", style="")
     screen.show(title.append(f" as {mapped.record.name}", style=""))
     grid = listing(("", "column", "", "feeds", "sure", "because"), right=("sure",))
-    for each in mapped.proposals:
-        style = "" if each.sure >= 90 else "yellow"
+    for proposal in mapped.proposals:
+        style = "" if proposal.sure >= 90 else "yellow"
         grid.add_row(
-            Text(each.column.letter, style="dim"),
-            Text(each.column.heading or "(none)", style="bold"),
+            Text(proposal.column.letter, style="dim"),
+            Text(proposal.column.heading or "(none)", style="bold"),
             "→",
-            each.field.name,
-            Text(f"{each.sure} %", style=style),
-            Text(each.why, style=style),
+            proposal.field.name,
+            Text(f"{proposal.sure} %", style=style),
+            Text(proposal.why, style=style),
         )
     if mapped.wide is not None:
         wide = mapped.wide

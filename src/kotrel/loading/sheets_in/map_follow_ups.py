@@ -33,17 +33,17 @@ def follow_up_questions(
         for name, field in record.fields.items()
         if name not in fed and name not in mapped.missing and not _fills_itself(field)
     }
-    found = []
+    questions = []
     for name in record.key:
         if (field := open_.get(name)) is not None:
             plain = field.kind == "code" and len(record.key) == 1
-            found.append(
+            questions.append(
                 _about_key(mapped.table, record, field, names) if plain else about_missing(mapped.table, field, names)
             )
     for name, field in open_.items():
         if name not in record.key and field.must != "may" and not field.same_as:
-            found.append(about_missing(mapped.table, field, names))
-    return found + _about_partners(mapped, fed, names)
+            questions.append(about_missing(mapped.table, field, names))
+    return questions + _about_partners(mapped, fed, names)
 
 
 def _fills_itself(field: Field) -> bool:
@@ -53,13 +53,13 @@ def _fills_itself(field: Field) -> bool:
 def _about_partners(mapped: Mapped, fed: Collection[str], names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """What a supplier's own code needs beside it."""
     fields = mapped.record.fields
-    found = []
+    questions = []
     for group in mapped.record.also_known_by:
         there = [name for name in group if name in fed]
         for name in group if there and len(group) > 1 else ():
             if name not in fed:
-                found.append(_about_partner(mapped.table, fields[there[0]], fields[name], names))
-    return found
+                questions.append(_about_partner(mapped.table, fields[there[0]], fields[name], names))
+    return questions
 
 
 def _about_key(table: Table, record: Record, field: Field, names: Callable[[str], ListNames]) -> DialogueQuestion:

@@ -43,24 +43,24 @@ def questions_of(
     """
     table, record = mapped.table, mapped.record
     said = _said_columns(document)
-    found: list[DialogueQuestion] = []
+    questions: list[DialogueQuestion] = []
     for each in mapped.proposals:
         if fresh and each.sure < SURE and each.column.heading:
-            found.append(_about_column(table, record, each.column, each.field))
+            questions.append(_about_column(table, record, each.column, each.field))
     for column in mapped.left:
         if column.heading and folded(column.heading) not in said:
-            found.append(_about_column(table, record, column, None))
-    found += [_about_habit(words, undo) for words, undo in _habits(mapped)] if fresh else []
-    found += [about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
-    found += _about_words(mapped, document)
-    found += [
+            questions.append(_about_column(table, record, column, None))
+    questions += [_about_habit(words, undo) for words, undo in _habits(mapped)] if fresh else []
+    questions += [about_lookup(mapped, each) for each in mapped.habits.lookups] if fresh else []
+    questions += _about_words(mapped, document)
+    questions += [
         about_missing(table, record.fields[name], names) for name in mapped.missing if name not in document["field"]
     ]
-    found += _about_pieces(mapped, document)
-    found += _about_partners(mapped, document, names)
-    found += _about_blanks(mapped, document, names)
-    found += _about_sheets(mapped, document, tables)
-    return found
+    questions += _about_pieces(mapped, document)
+    questions += _about_partners(mapped, document, names)
+    questions += _about_blanks(mapped, document, names)
+    questions += _about_sheets(mapped, document, tables)
+    return questions
 
 
 def _said_columns(document: Document) -> set[str]:
@@ -126,7 +126,7 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
     """What the sheet seems to have, and how to take it out of the mapping."""
     habits = mapped.habits
     asked = iter(habits.questions())
-    found: list[tuple[str, Callable[[Document], None]]] = []
+    habit_settings: list[tuple[str, Callable[[Document], None]]] = []
 
     def without(field: str, key: str) -> Callable[[Document], None]:
         return lambda document: (
@@ -140,15 +140,15 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
         return lambda document: document["field"].remove(field) if field in document["field"] else None
 
     if habits.per is not None:
-        found.append((next(asked), without(habits.per[0], "per")))
-    found += [(next(asked), without(name, "per")) for name in habits.per_number]
+        habit_settings.append((next(asked), without(habits.per[0], "per")))
+    habit_settings += [(next(asked), without(name, "per")) for name in habits.per_number]
     for _ in habits.lookups:
         next(asked)  # asked more closely by about_lookup
     if habits.replaced_by is not None:
-        found.append((next(asked), without_top("replaced_by")))
+        habit_settings.append((next(asked), without_top("replaced_by")))
     if habits.day is not None:
-        found.append((next(asked), without_field(habits.day[0])))
-    return found
+        habit_settings.append((next(asked), without_field(habits.day[0])))
+    return habit_settings
 
 
 def _about_habit(words: str, undo: Callable[[Document], None]) -> DialogueQuestion:
@@ -199,16 +199,16 @@ def about_missing(table: Table, field: Field, names: Callable[[str], ListNames])
 
 def _about_pieces(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     """Rows with an amount, and nothing that says for how many it is."""
-    found = []
-    for each in mapped.proposals:
-        heading = document["field"].get(each.field.name, {}).get("per")
+    questions = []
+    for proposal in mapped.proposals:
+        heading = document["field"].get(proposal.field.name, {}).get("per")
         column = next(
             (one for one in mapped.table.columns if isinstance(heading, str) and one.heading == heading), None
         )
         if column is None:
             continue
         amounts, says = (
-            as_shown(mapped.table, one.letter).fill_null("").str.strip_chars() for one in (each.column, column)
+            as_shown(mapped.table, one.letter).fill_null("").str.strip_chars() for one in (proposal.column, column)
         )
         blank = int(((amounts != "") & (says == "")).sum())
 
@@ -227,9 +227,9 @@ def _about_pieces(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
 
         if blank:
             asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} an amount, but {column_named(column)} is blank. How many pieces is the amount for? A number, or Enter to leave it open"
-            found.append(DialogueQuestion(asked, take, f"Values: {values_shown(mapped.table, column, 25)}"))
-        found += _about_uneven(mapped.record, each.field, amounts.to_list(), says.to_list(), column, document)
-    return found
+            questions.append(DialogueQuestion(asked, take, f"Values: {values_shown(mapped.table, column, 25)}"))
+        questions += _about_uneven(mapped.record, proposal.field, amounts.to_list(), says.to_list(), column, document)
+    return questions
 
 
 def _about_uneven(
@@ -259,7 +259,7 @@ def _about_uneven(
 
 def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """Fields that belong together with one that the sheet has: a weight without its unit."""
-    found = []
+    questions = []
     for group in mapped.record.together:
         fed = [name for name in group if name in document["field"]]
         for name in group if fed else ():
@@ -269,8 +269,8 @@ def _about_partners(mapped: Mapped, document: Document, names: Callable[[str], L
                 proposed = _said_by_heading(mapped, fed, field, names)
                 enter = f"Enter for {proposed}" if proposed else "Enter to leave it open"
                 asked = f"{has} needs a {field.title.lower()} beside it, and no column has it. Type a value for all rows, the letter of a column like =C, or {enter}"
-                found.append(about_value(mapped.table, field, names, asked, "fixed", proposed))
-    return found
+                questions.append(about_value(mapped.table, field, names, asked, "fixed", proposed))
+    return questions
 
 
 def _said_by_heading(mapped: Mapped, fed: Sequence[str], field: Field, names: Callable[[str], ListNames]) -> str:
@@ -283,7 +283,7 @@ def _said_by_heading(mapped: Mapped, fed: Sequence[str], field: Field, names: Ca
 
 def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], ListNames]) -> list[DialogueQuestion]:
     """Fields that new rows need and whose column is blank in some rows."""
-    found = []
+    questions = []
     for each in mapped.proposals:
         field, column = each.field, each.column
         if field.must == "may" or field.name in mapped.record.key or "default" in document["field"].get(field.name, {}):
@@ -291,8 +291,8 @@ def _about_blanks(mapped: Mapped, document: Document, names: Callable[[str], Lis
         blank = int((as_shown(mapped.table, column.letter).fill_null("").str.strip_chars() == "").sum())
         if 0 < blank < mapped.table.rows:
             asked = f"{count(blank, 'row')} {'has' if blank == 1 else 'have'} no {field.title.lower()}. Type a value for {'it' if blank == 1 else 'them'}, or Enter to leave it open"
-            found.append(about_value(mapped.table, field, names, asked, "default"))
-    return found
+            questions.append(about_value(mapped.table, field, names, asked, "default"))
+    return questions
 
 
 def _choices_in_words(known: ListNames | None, field: Field) -> str:

@@ -135,15 +135,17 @@ def _by_name(
         )
     fitting = [each for each in tables if not saved.missing_in(each) and each.rows]
     fitting = fitting or [min(tables, key=lambda each: len(saved.missing_in(each)))]
-    found = {}
+    by_name = {}
     for table in fitting:
         wider, matches, remarks = matched_by(saved, table, workspace, file)
-        found[table.sheet] = ChosenSheets(
+        by_name[table.sheet] = ChosenSheets(
             wider, matches, [f"mapping {saved.name}", *remarks], looked_up_sheets(saved), saved.name
         )
-    others = [each for each in tables if each.sheet not in found and folded(each.sheet) not in looked_up_sheets(saved)]
+    others = [
+        each for each in tables if each.sheet not in by_name and folded(each.sheet) not in looked_up_sheets(saved)
+    ]
     alone = wanted.sheet is not None or saved.sheet is not None or not others
-    return found if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **found}
+    return by_name if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **by_name}
 
 
 def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions) -> tuple[SavedMap, list[str]] | None:

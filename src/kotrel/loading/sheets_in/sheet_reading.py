@@ -122,20 +122,20 @@ def understand_file(
     if expect is not None:
         _tell_expected(chosen, expect)
     step("tidying values")
-    found: list[Understood] = []
+    understood: list[Understood] = []
     for name in dict.fromkeys(each.mapping for each in chosen if each.mapping):
         remember_used(workspace.hidden, f"maps/{name}.toml", path)
     for table, matches, remarks, *_ in chosen:
-        found += _sheet_as_rows(table, matches, remarks, path, workspace, today, export, books.get(table.sheet))
+        understood += _sheet_as_rows(table, matches, remarks, path, workspace, today, export, books.get(table.sheet))
     read = {each.table.sheet for each in chosen}
     said = _about_file([each.sheet for each in tables if not each.rows and each.sheet not in read])
     said += _which_export(export, wanted.options.since, workspace)
-    first = found[0].rows
-    found[0] = replace(found[0], remarks=(*found[0].remarks, *said))
+    first = understood[0].rows
+    understood[0] = replace(understood[0], remarks=(*understood[0].remarks, *said))
     left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
     left += _about_origin(first, path, workspace, export, forgotten, wanted.options.since)
-    found[0] = replace(found[0], rows=first.with_findings(left))
-    return found
+    understood[0] = replace(understood[0], rows=first.with_findings(left))
+    return understood
 
 
 def _sheet_as_rows(

@@ -34,18 +34,20 @@ def about_writing(mapped: Mapped, document: Document, conventions: Conventions) 
     return [_question(kind, columns) for kind, columns in found.items()]
 
 
-def _ambiguous(mapped: Mapped, each: Proposal, conventions: Conventions) -> dict[str, list[str]]:
+def _ambiguous(mapped: Mapped, proposal: Proposal, conventions: Conventions) -> dict[str, list[str]]:
     """Kind of finding → the values of a column that have it."""
-    if not (each.field.is_decimal or each.field.kind == "date"):
+    if not (proposal.field.is_decimal or proposal.field.kind == "date"):
         return {}
-    table, letter = mapped.table, each.column.letter
+    table, letter = mapped.table, proposal.column.letter
     marks = {
         mark
         for one in mapped.proposals
         if one.field.is_decimal and (mark := column_mark(table.cells[one.column.letter]).mark)
     }
     setting = ColumnSetting(conventions, now().date(), marks.pop() if len(marks) == 1 else None, not table.sheet)
-    tidied = tidy(table.cells[ROW], table.cells[letter], lambda kind: table.kind_is(letter, kind), each.field, setting)
+    tidied = tidy(
+        table.cells[ROW], table.cells[letter], lambda kind: table.kind_is(letter, kind), proposal.field, setting
+    )
     return {
         trouble.kind: trouble.cells["value"].unique(maintain_order=True).to_list()
         for trouble in tidied.troubles

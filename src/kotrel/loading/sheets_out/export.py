@@ -45,7 +45,7 @@ def save_choice(hidden: Path, name: str, choice: ExportChoice) -> bool:
             f"“{name}” is no name for a choice", "Use letters, digits, - and _, like ropes.", "wrong-command-line"
         )
     path = hidden / FOLDER / f"{name}.json"
-    there = path.exists()
+    existed = path.exists()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         soon = path.with_suffix(".soon")
@@ -53,7 +53,7 @@ def save_choice(hidden: Path, name: str, choice: ExportChoice) -> bool:
         soon.replace(path)
     except OSError as error:
         raise OutOfReach(f"{path} cannot be written: {error.strerror or error}", "", "no-right") from None
-    return there
+    return existed
 
 
 def saved_choice(hidden: Path, name: str) -> ExportChoice:

@@ -74,13 +74,13 @@ def export_records(
         WrongUse: a field or the filter is wrong, or the file is there already.
     """
     require_new_file(path)
-    found = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
+    chosen_records = [record_named(workspace.description, name) for name in dict.fromkeys(records)]
     chosen = replace(chosen, fields=tuple(dict.fromkeys(chosen.fields)))
-    _require_fields(found, chosen.fields)
+    _require_fields(chosen_records, chosen.fields)
     kept: dict[str, pl.DataFrame] = {}
     sheets: list[OutSheet] = []
     with workspace.system().reading() as reading:
-        for record in found:
+        for record in chosen_records:
             step(f"reading {record.title.lower()}")
             fields = _fields(record, chosen.fields)
             rows = _rows(record, fields, chosen, workspace, reading)

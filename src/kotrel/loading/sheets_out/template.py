@@ -64,17 +64,17 @@ def make_template(
     description = workspace.description
     named = [record_named(description, name) for name in dict.fromkeys(records)]
     flat = options.flat or path.suffix.lower() != ".xlsx"
-    found = list(dict.fromkeys(each.name for record in named for each in _sheets_of(record, description, flat)))
+    record_names = list(dict.fromkeys(each.name for record in named for each in _sheets_of(record, description, flat)))
     readable = dict(description.records)
-    families = [family_of(description, name) for name in found] if flat else []
+    families = [family_of(description, name) for name in record_names] if flat else []
     readable |= {each.header.name: flat_record(each) for each in families if each is not None}
-    _require_ending(path, len(found))
-    found.sort(key=list(description.order).index)
+    _require_ending(path, len(record_names))
+    record_names.sort(key=list(description.order).index)
     lists: dict[str, pl.DataFrame] = {}
     templates: list[Template] = []
     kept: dict[str, pl.DataFrame] = {}
     with workspace.system().reading() as reading:
-        for name in found:
+        for name in record_names:
             record = readable[name]
             step(f"reading the lists for {record.title.lower()}")
             fields = _fields(record)
@@ -184,12 +184,12 @@ def _document_rows(
         return empty
     items = _stocked_items(family, reading)
     parts = []
-    for place, number in zip(codes, numbers, strict=True):
+    for stock_place, number in zip(codes, numbers, strict=True):
         part = items.with_columns(
-            pl.lit(place, pl.String).alias("warehouse"), pl.lit(number).alias(family.document_of(family.lines))
+            pl.lit(stock_place, pl.String).alias("warehouse"), pl.lit(number).alias(family.document_of(family.lines))
         )
         part = part.with_columns(pl.int_range(1, pl.len() + 1).cast(pl.String).alias(family.line))
-        parts.append(_with_bins(part, place, reading))
+        parts.append(_with_bins(part, stock_place, reading))
     whole = pl.concat(parts)
     if len(record.key) > 1 and record.nature == "document":
         whole = whole.drop(family.document_of(family.lines))

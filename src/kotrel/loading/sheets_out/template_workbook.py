@@ -85,22 +85,22 @@ def _write_workbook(
     guide = out.add_worksheet(GUIDE)
     ranges = _write_lists(out, templates, lists)
     for_print(guide)
-    for sheet, each in zip(sheets, templates, strict=True):
+    for sheet, template in zip(sheets, templates, strict=True):
         for_print(sheet)
-        for place, field in enumerate(each.fields):
+        for index, field in enumerate(template.fields):
             look = column_format(out, field)
-            sheet.write_string(0, place, field.title, must[field.must])
-            sheet.set_column(place, place, max(len(field.title) + 2, 12 if field.kind != "text" else 32), look)
-            sheet.write_blank(1, place, None, look)
+            sheet.write_string(0, index, field.title, must[field.must])
+            sheet.set_column(index, index, max(len(field.title) + 2, 12 if field.kind != "text" else 32), look)
+            sheet.write_blank(1, index, None, look)
             sheet.write_comment(
-                0, place, f"{what(field).capitalize()}; {MUST[field.must]}. {rules(field)}".strip(), {"x_scale": 2}
+                0, index, f"{what(field).capitalize()}; {MUST[field.must]}. {rules(field)}".strip(), {"x_scale": 2}
             )
             if source := _choices(field, ranges):
                 sheet.data_validation(
                     1,
-                    place,
+                    index,
                     FOR_ROWS,
-                    place,
+                    index,
                     {
                         "validate": "list",
                         "source": source,
@@ -109,13 +109,13 @@ def _write_workbook(
                         "error_message": "This is not on the list. Use it anyway?",
                     },
                 )
-        sheet.freeze_panes(1, len(each.record.key))
+        sheet.freeze_panes(1, len(template.record.key))
     bold = out.add_format({"bold": True})
     wrap = out.add_format({"text_wrap": True, "valign": "top"})
     for line, values in enumerate(_guide_lines(templates, lists)):
         guide.write_row(line, 0, values, bold if line == 0 or not any(values[1:]) else wrap)
-    for place, width in enumerate((24, 26, 22, 30, 44, 22)):
-        guide.set_column(place, place, width)
+    for index, width in enumerate((24, 26, 22, 30, 44, 22)):
+        guide.set_column(index, index, width)
     out.get_worksheet_by_name(LISTS).hide()
     out.close()
     put_rows(path, {place: typed_rows(each.rows, each.fields) for place, each in enumerate(templates)})
@@ -128,13 +128,13 @@ def _write_lists(out: Any, templates: Sequence[Template], lists: Mapping[str, pl
     used = dict.fromkeys(str(field.to) for each in templates for field in each.fields if field.to in lists)
     # A list that is longer than a sheet cannot drop down.
     used = dict.fromkeys(record for record in used if lists[record].height < SHEET_HOLDS)
-    for place, record in enumerate(used):
+    for index, record in enumerate(used):
         codes = lists[record].to_series(0)
-        sheet.write_string(0, place, record)
-        sheet.write_column(1, place, codes.to_list())
+        sheet.write_string(0, index, record)
+        sheet.write_column(1, index, codes.to_list())
         from xlsxwriter.utility import xl_col_to_name
 
-        letter = xl_col_to_name(place)
+        letter = xl_col_to_name(index)
         if len(codes):
             ranges[record] = f"='{LISTS}'!${letter}$2:${letter}${len(codes) + 1}"
     return ranges

@@ -100,22 +100,22 @@ def search_binary_sheet(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
     Raises:
         IndexError, KeyError, ValueError, struct.error: it is damaged.
     """
-    part, found, row, number = sheet_bytes(book, sheet), SheetMarkup(), 0, -1
+    part, markup, row, number = sheet_bytes(book, sheet), SheetMarkup(), 0, -1
     for number, start, _ in _records(part):
         if number == _ROW:
             (row,) = unpack_from("<I", part, start)
             if part[start + 11] & _HIDDEN:
-                found.hidden.append(row + 1)
+                markup.hidden.append(row + 1)
         elif number == _COLUMN:
             first, last = unpack_from("<II", part, start)
             if part[start + 16] & 1:
-                found.columns.append((first, last))
+                markup.columns.append((first, last))
         elif number in (_ERROR, _FORMULA_ERROR):
             (column,) = unpack_from("<I", part, start)
-            found.cells[row, column] = Special(ERRORS.get(part[start + 8], "#ERROR"), "error")
+            markup.cells[row, column] = Special(ERRORS.get(part[start + 8], "#ERROR"), "error")
     if number != _END:
         raise ValueError("the sheet has no end")
-    return found
+    return markup
 
 
 def extent(part: bytes) -> tuple[int, int, int]:
@@ -149,13 +149,13 @@ def style_formats(book: zipfile.ZipFile) -> tuple[list[int], dict[int, str]]:
     """The number of the format of each cell style, and the formats that the workbook spells out."""
     part = book.read(part_named(book, "xl/styles.bin"))
     styles: list[int] = []
-    own: dict[int, str] = {}
+    custom_formats: dict[int, str] = {}
     of_cells = False
     for number, start, _ in _records(part):
         if number == _FORMAT:
-            own[unpack_from("<H", part, start)[0]] = _text(part, start + 2)[0]
+            custom_formats[unpack_from("<H", part, start)[0]] = _text(part, start + 2)[0]
         elif number in (_XFS, _XFS_END):
             of_cells = number == _XFS
         elif number == _XF and of_cells:
             styles.append(unpack_from("<H", part, start + 2)[0])
-    return styles, own
+    return styles, custom_formats

@@ -217,36 +217,36 @@ class SheetFormats:
     @cached_property
     def struck(self) -> Mapping[str, Collection[int]]:
         """Letter → the rows whose cells are struck through. Of binary workbooks that is not known."""
-        found: dict[str, set[int]] = {}
+        cells: dict[str, set[int]] = {}
         try:
             if self._path.suffix.lower() in (".xlsx", ".xlsm"):
                 styles = struck_styles(self._styles_part)
                 for letter, row, style in self._styled() if styles else ():
                     if style in styles:
-                        found.setdefault(letter, set()).add(row)
+                        cells.setdefault(letter, set()).add(row)
             elif self._path.suffix.lower() == ".ods":
                 for letter, row in struck_in_ods(self._path, self._sheet):
-                    found.setdefault(letter, set()).add(row)
+                    cells.setdefault(letter, set()).add(row)
         except DAMAGED:
             return {}
-        return found
+        return cells
 
     @cached_property
     def otherwise(self) -> Mapping[str, Mapping[int, str]]:
         """Letter → row → the words that a number's format shows beside it, or instead of it;
         known of .xlsx workbooks.
         """
-        found: dict[str, dict[int, str]] = {}
+        cells: dict[str, dict[int, str]] = {}
         if self._path.suffix.lower() not in (".xlsx", ".xlsm"):
-            return found
+            return cells
         try:
             words = {place: said for place, code in enumerate(self._codes) if (said := words_shown(code)) is not None}
             for letter, row, style in self._styled() if words else ():
                 if style in words:
-                    found.setdefault(letter, {})[row] = words[style]
+                    cells.setdefault(letter, {})[row] = words[style]
         except DAMAGED:
             return {}
-        return found
+        return cells
 
     @cached_property
     def apart(self) -> Mapping[str, Mapping[int, str]]:
@@ -262,13 +262,13 @@ class SheetFormats:
     def _codes(self) -> list[str]:
         """The format code of each cell style of an .xlsx workbook; an empty text for one that is not spelled out."""
         styles = self._styles_part
-        own = {
+        custom_codes = {
             int(each.get("numFmtId", "0")): each.get("formatCode", "")
             for each in styles.iter()
             if each.tag.endswith("}numFmt")
         }
         cells = next((each for each in styles.iter() if each.tag.endswith("}cellXfs")), None)
-        return [own.get(int(each.get("numFmtId", "0")), "") for each in cells] if cells is not None else []
+        return [custom_codes.get(int(each.get("numFmtId", "0")), "") for each in cells] if cells is not None else []
 
     @cached_property
     def _kinds(self) -> set[Shown]:
@@ -283,13 +283,13 @@ class SheetFormats:
 
     def _all(self) -> dict[str, Mapping[int, Shown]]:
         if self._columns is None:
-            found: dict[str, dict[int, Shown]] = {}
+            shown: dict[str, dict[int, Shown]] = {}
             try:
                 for letter, row, how in self._cells():
-                    found.setdefault(letter, {})[row] = how
+                    shown.setdefault(letter, {})[row] = how
             except DAMAGED:
-                found = {}
-            self._columns = dict(found)
+                shown = {}
+            self._columns = dict(shown)
         return self._columns
 
     def _cells(self) -> Iterator[tuple[str, int, Shown]]:
@@ -317,14 +317,14 @@ class SheetFormats:
     def _styles(self) -> list[Shown | None]:
         """The number format of each cell style of an .xlsx workbook."""
         styles = self._styles_part
-        own = {
+        custom_styles = {
             int(each.get("numFmtId", "0")): shown_by(each.get("formatCode", ""))
             for each in styles.iter()
             if each.tag.endswith("}numFmt")
         }
         cells = next((each for each in styles.iter() if each.tag.endswith("}cellXfs")), None)
         ids = [int(each.get("numFmtId", "0")) for each in cells] if cells is not None else []
-        return [own[number] if number in own else _BUILT_IN.get(number) for number in ids]
+        return [custom_styles[number] if number in custom_styles else _BUILT_IN.get(number) for number in ids]
 
     def _in_xlsx(self) -> Iterator[tuple[str, int, Shown]]:
         styles = self._styles

@@ -77,7 +77,7 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> SheetM
     Raises:
         ExpatError, BadZipFile: it is damaged.
     """
-    found = SheetMarkup(part=part)
+    markup = SheetMarkup(part=part)
     rest, prefixed, first = b"", False, True
     with book.open(part) as xml:
         while rest or first:
@@ -96,11 +96,11 @@ def search_sheet(book: zipfile.ZipFile, part: str, recalculated: bool) -> SheetM
             if has_any(text, _SPECIAL):
                 if _is_unusual(text):
                     return _parsed(book, part, recalculated)
-                _look_through(text, found.cells, recalculated)
+                _look_through(text, markup.cells, recalculated)
                 if b" hidden=" in text:
-                    found.columns.extend(filter(None, map(_hidden_column, _COLUMN.findall(text))))
-                    found.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
-    return found
+                    markup.columns.extend(filter(None, map(_hidden_column, _COLUMN.findall(text))))
+                    markup.hidden.extend(int(row) for row in _HIDDEN_ROW.findall(text))
+    return markup
 
 
 def _hidden_column(attributes: bytes) -> tuple[int, int] | None:
@@ -127,7 +127,7 @@ def _is_unusual(text: bytes) -> bool:
     return b"hidden=" in text and text.count(b"<row ") != text.count(b'<row r="')
 
 
-def _look_through(text: bytes, found: dict[tuple[int, int], Special], recalculated: bool) -> None:
+def _look_through(text: bytes, specials: dict[tuple[int, int], Special], recalculated: bool) -> None:
     # Beyond the last end of a cell, none that is begun can end: looking for it from each would take the square of the
     # time.
     whole = text.rfind(b"</c>") + len(b"</c>") if b"</c>" in text else 0
@@ -140,7 +140,7 @@ def _look_through(text: bytes, found: dict[tuple[int, int], Special], recalculat
         held = None if value is None else (value.group(1) or b"").decode()
         special = _judged(is_error, True, b't="str"' in attributes, held, recalculated)
         if special and (place := _PLACE.search(attributes)):
-            found[int(place.group(2)) - 1, index_of(place.group(1).decode())] = special
+            specials[int(place.group(2)) - 1, index_of(place.group(1).decode())] = special
 
 
 def _judged(is_error: bool, has_formula: bool, is_text: bool, held: str | None, recalculated: bool) -> Special | None:

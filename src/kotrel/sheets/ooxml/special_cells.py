@@ -59,13 +59,13 @@ def _in_xlsx(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
 
 def _in_xlsb(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
     """What is special in a sheet of a binary workbook."""
-    found = search_binary_sheet(book, sheet)
+    markup = search_binary_sheet(book, sheet)
     try:
         part_named(book, "xl/styles.bin")
-        return found
+        return markup
     except KeyError:
         unstyled = any(style for _, _, style in cell_styles(book, sheet))
-        return replace(found, unread=(_HOW_SHOWN,) if unstyled else ())
+        return replace(markup, unread=(_HOW_SHOWN,) if unstyled else ())
 
 
 _HOW_SHOWN = "how its cells show their numbers"
@@ -93,18 +93,18 @@ def _looked_through(path: Path, sheet: str, with_formats: bool) -> SheetMarkup:
     """Errors and formulas without a result; only with its formats does the reader keep what is hidden."""
     import xlrd
 
-    found = SheetMarkup()
+    markup = SheetMarkup()
     with old_sheet(path, sheet, with_formats) as (_, cells):
-        found.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
-        found.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
+        markup.hidden.extend(sorted(row + 1 for row, about in cells.rowinfo_map.items() if about.hidden))
+        markup.columns.extend((column, column) for column, about in cells.colinfo_map.items() if about.hidden)
         for row in range(cells.nrows):
             for column, kind in enumerate(cells.row_types(row)):
                 if kind == xlrd.XL_CELL_ERROR:
                     name = ERRORS.get(cells.cell_value(row, column), "#ERROR")
-                    found.cells[row, column] = Special(name, "error")
+                    markup.cells[row, column] = Special(name, "error")
                 elif kind == xlrd.XL_CELL_TEXT and not cells.cell_value(row, column):
-                    found.empty.append((row, column))
-    return found
+                    markup.empty.append((row, column))
+    return markup
 
 
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
@@ -121,9 +121,9 @@ _ODS_SPECIAL = (b"formula", b'"error"', b"'error'", b"collapse", b"filter")
 
 
 def _in_ods(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
-    content, found = book.read("content.xml"), SheetMarkup()
+    content, markup = book.read("content.xml"), SheetMarkup()
     if not any(sign in content for sign in _ODS_SPECIAL):
-        return found
+        return markup
     for table in ElementTree.fromstring(content).iter(f"{_TABLE}table"):
         if table.get(f"{_TABLE}name") != sheet:
             continue
@@ -131,23 +131,23 @@ def _in_ods(book: zipfile.ZipFile, sheet: str) -> SheetMarkup:
         for about in table.iter(f"{_TABLE}table-column"):
             times = int(about.get(f"{_TABLE}number-columns-repeated", "1"))
             if about.get(f"{_TABLE}visibility") in ("collapse", "filter"):
-                found.columns.append((place, place + times - 1))
+                markup.columns.append((place, place + times - 1))
             place += times
         for line in table.iter(f"{_TABLE}table-row"):
             column = 0
             rows = int(line.get(f"{_TABLE}number-rows-repeated", "1"))
             if line.get(f"{_TABLE}visibility") in ("collapse", "filter"):
                 # A program may hide all rows below the last one as one.
-                found.hidden.extend(row + 1 + each for each in range(min(rows, _REPEATED)))
+                markup.hidden.extend(row + 1 + each for each in range(min(rows, _REPEATED)))
             for cell in line:
                 times = int(cell.get(f"{_TABLE}number-columns-repeated", "1"))
                 marked = cell.get(f"{_TABLE}formula") or cell.get(f"{_MORE}value-type") == "error"
                 if marked and (special := _ods_special(cell)):
                     for place in range(min(times, _REPEATED)):
-                        found.cells[row, column + place] = special
+                        markup.cells[row, column + place] = special
                 column += times
             row += rows
-    return found
+    return markup
 
 
 def _ods_special(cell: ElementTree.Element) -> Special | None:

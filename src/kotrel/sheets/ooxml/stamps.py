@@ -29,19 +29,19 @@ def stamps_of(path: Path) -> dict[str, str]:
 
 def _properties(path: Path) -> dict[str, str] | None:
     """The names and texts of a workbook's properties; none of another kind of file, None where they are damaged."""
-    place = _PLACES.get(path.suffix.lower())
-    if place is None:
+    part_name = _PLACES.get(path.suffix.lower())
+    if part_name is None:
         return {}
     try:
         with zipfile.ZipFile(path) as book:
-            if place not in book.namelist():
+            if part_name not in book.namelist():
                 return {}
-            root = ElementTree.fromstring(book.read(place))
+            root = ElementTree.fromstring(book.read(part_name))
     except DAMAGED:
         return None
-    found: dict[str, str] = {}
+    properties: dict[str, str] = {}
     for element in root.iter():
         for key, name in element.attrib.items():
             if key.rpartition("}")[2] == "name" and (text := "".join(element.itertext()).strip()):
-                found.setdefault(name, text)
-    return found
+                properties.setdefault(name, text)
+    return properties

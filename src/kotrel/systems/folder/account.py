@@ -118,12 +118,14 @@ class Account:
 
     def history(self) -> list[Entry]:
         """All loads as they stand: waiting while a row of them is not answered, refused where none was taken."""
-        found = [self._standing(each) for each in journal.entries(self.database)]
+        entries = [self._standing(each) for each in journal.entries(self.database)]
         # What the program refused of an undo is not taken back.
         failed = {
-            each.number for each in found if each.kind != "load" and any(n.get("refused") for n in each.counts.values())
+            each.number
+            for each in entries
+            if each.kind != "load" and any(n.get("refused") for n in each.counts.values())
         }
-        return in_effect([replace(each, undone_by=None) if each.undone_by in failed else each for each in found])
+        return in_effect([replace(each, undone_by=None) if each.undone_by in failed else each for each in entries])
 
     def _standing(self, entry: Entry) -> Entry:
         if entry.kind == "refused":
@@ -142,15 +144,15 @@ class Account:
 
     def changes_of(self, number: int, description: Description, refused_too: bool = False) -> list[RecordChanges]:
         """What a load did or is to do; what the program refused is left out."""
-        found = journal.changes_of(self.database, description, number)
+        changes = journal.changes_of(self.database, description, number)
         if refused_too:
-            return found
+            return changes
         gone = self.answers_of(number).filter(pl.col("said") == "refused")["line"]
         if not len(gone):
-            return found
+            return changes
         lines = self.lines_of(number).filter(pl.col("line").is_in(gone.implode()))
         kept = []
-        for each in found:
+        for each in changes:
             rows = lines.filter(pl.col("record") == each.record.name)["row"].cast(pl.UInt32)
             left = each.frame.filter(~pl.col(ROW).is_in(rows.implode()))
             kept.append(replace(each, frame=left, origin=each.origin if left.height == each.frame.height else None))

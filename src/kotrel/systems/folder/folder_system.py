@@ -130,18 +130,18 @@ class _FolderWriting(_FolderReading, Writing):
         return self.account.record(refused, replace(stamp, kind="refused"))
 
     def beyond(self, reversal: Sequence[RecordChanges]) -> list[UndoConflict]:
-        found: list[UndoConflict] = []
-        for each in reversal:
-            layout = self.uploads.layouts.get(each.record.name)
+        conflicts: list[UndoConflict] = []
+        for part in reversal:
+            layout = self.uploads.layouts.get(part.record.name)
             if layout is not None and layout.withdraws:
                 continue
-            going = each.frame.filter(pl.col(ACTION) == "removed")
+            going = part.frame.filter(pl.col(ACTION) == "removed")
             keys = going.select(
-                pl.concat_str([pl.col(before(n)) for n in each.record.key], separator=" / ")
+                pl.concat_str([pl.col(before(n)) for n in part.record.key], separator=" / ")
             ).to_series()
             words = "it was new, and the layout has no word for withdrawing it: remove it in the program itself"
-            found += [UndoConflict(each.record.name, key, None, words) for key in keys]
-        return found
+            conflicts += [UndoConflict(part.record.name, key, None, words) for key in keys]
+        return conflicts
 
 
 class FolderSystem(System):
@@ -195,15 +195,15 @@ class FolderSystem(System):
         """
         given = given_out(self._hidden)
         times = account.answer_times()
-        found: list[RecordChanges] = []
+        unlisted: list[RecordChanges] = []
         for entry in account.history():
             if entry.kind not in ("load", "undo"):
                 continue
             for changes in account.changes_of(entry.number, self.description):
                 answered = times.get(entry.number, entry.at)[:19].replace("T", " ")
                 if entry.waiting or answered >= given.get(changes.record.name, ""):
-                    found.append(changes)
-        return found
+                    unlisted.append(changes)
+        return unlisted
 
     def history(self) -> list[Entry]:
         with account_in(self._hidden) as account:
@@ -248,19 +248,19 @@ class FolderSystem(System):
         """The rows that the program refused, as they were sent."""
         said = account.answers_of(number).filter(pl.col("said") == "refused")
         lines = account.lines_of(number).join(said, on="line", how="inner")
-        found = []
-        for each in account.changes_of(number, self.description, refused_too=True):
-            mine = lines.filter(pl.col("record") == each.record.name)
-            rows = each.frame.filter(pl.col(ROW).is_in(mine["row"].cast(pl.UInt32).implode()))
+        refused = []
+        for part in account.changes_of(number, self.description, refused_too=True):
+            mine = lines.filter(pl.col("record") == part.record.name)
+            rows = part.frame.filter(pl.col(ROW).is_in(mine["row"].cast(pl.UInt32).implode()))
             if not rows.height:
                 continue
-            letters = {name: letter_of(place) for place, name in enumerate(each.fields)}
+            letters = {name: letter_of(place) for place, name in enumerate(part.fields)}
             cells = rows.select(ROW, *(pl.col(name).alias(letter) for name, letter in letters.items()))
             kinds = rows.select(ROW, *(pl.lit("text").alias(letter) for letter in letters.values()))
             reasons = {int(row): str(why or "refused") for row, why in mine.select("row", "why").iter_rows()}
-            titles = tuple(each.record.fields[name].title for name in each.fields)
-            found.append((each.file, each.sheet, RefusedRows(titles, cells, kinds), reasons))
-        return found
+            titles = tuple(part.record.fields[name].title for name in part.fields)
+            refused.append((part.file, part.sheet, RefusedRows(titles, cells, kinds), reasons))
+        return refused
 
 
 def _require(account: Account, number: int) -> None:

@@ -48,18 +48,18 @@ def _put_in(database: SqliteDatabase, description: Description, changes: RecordC
         return
     store = store_of(description, record, database.dialect)
     stored = [each.name for each in record.fields.values() if each.from_ledger is None]
-    held = read_rows(database, store, stored)
+    held_rows = read_rows(database, store, stored)
     key = list(record.key)
     touched = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
     keys = touched.select(pl.coalesce(name, before(name)).alias(name) for name in key)
-    old = held.join(keys, on=key, how="semi")
-    left = held.join(keys, on=key, how="anti")
-    there = touched.filter(pl.col(ACTION) != "removed").select(
+    old = held_rows.join(keys, on=key, how="semi")
+    left = held_rows.join(keys, on=key, how="anti")
+    present = touched.filter(pl.col(ACTION) != "removed").select(
         *key,
         *(pl.col(name) for name in changes.fields if name not in key),
         *(pl.col(before(name)) for name in changes.fields if name not in key),
     )
-    joined = there.join(old, on=key, how="left", suffix=" held")
+    joined = present.join(old, on=key, how="left", suffix=" held")
     new = joined.select(
         *key,
         *(

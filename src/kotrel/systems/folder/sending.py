@@ -93,40 +93,40 @@ def laid_out(
         Refused: rows that cannot be written, or whose changes have no place in the layout.
         WrongUse: a record has no layout.
     """
-    found: list[Texts] = []
+    texts: list[Texts] = []
     refusals: list[Refusal] = []
     day = plan.stamp.at.date().isoformat()
-    for each in plan.changes:
-        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
-        if not touched.height or each.record.nature == "ledger":
+    for part in plan.changes:
+        touched = part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        if not touched.height or part.record.nature == "ledger":
             continue
-        layout = _layout_for(each.record, uploads)
-        changes = _withdrawn(replace(each, frame=touched, origin=None), layout)
+        layout = _layout_for(part.record, uploads)
+        changes = _withdrawn(replace(part, frame=touched, origin=None), layout)
         refusals += _no_place(changes, layout)
-        refusals += _not_known(changes, layout, [given for given in lists if given.record == each.record.name])
+        refusals += _not_known(changes, layout, [given for given in lists if given.record == part.record.name])
         values = values_of(layout, changes, None, description, reading, day, uploads.rates, reference, plan.changes)
         rows = Rows(
-            Table(each.file, each.sheet, 0, (), changes.frame.select(ROW), {}),
-            each.record,
+            Table(part.file, part.sheet, 0, (), changes.frame.select(ROW), {}),
+            part.record,
             {},
             values.frame.select(ROW, *changes.fields),
         )
-        done = lay_out(layout, each.record, rows, values)
+        done = lay_out(layout, part.record, rows, values)
         of_rows = [group for group in done.findings if group.cells[ROW].max() != 0]
         said = [refusal for group in of_rows for refusal in _refusals(changes, rows, group, layout.name)]
         refusals += [refusal for refusal in said if refusal.severity == "error"]
         # The journal has what is sent.
         sent = [values.alias(name) for name, values in done.cleaned.items() if name in changes.fields]
         changes = replace(changes, frame=changes.frame.with_columns(sent))
-        left = without_place(layout, each.record, _filled(changes))
+        left = without_place(layout, part.record, _filled(changes))
         written = [name for name in changes.fields if name not in left]
         kept = replace(
             changes, fields=tuple(written), frame=changes.frame.drop([*left, *(before(name) for name in left)])
         )
-        found.append(Texts(layout, done.texts, kept, tuple(left), done.bare, tuple(said)))
+        texts.append(Texts(layout, done.texts, kept, tuple(left), done.bare, tuple(said)))
     if refusals:
         raise Refused(refusals)
-    return found
+    return texts
 
 
 def _withdrawn(changes: RecordChanges, layout: Layout) -> RecordChanges:
@@ -164,7 +164,7 @@ def _filled(changes: RecordChanges) -> list[str]:
 
 def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
     """Rows of which a change would be lost."""
-    found: list[Refusal] = []
+    refusals: list[Refusal] = []
     record = changes.record
     for name in without_place(layout, record, changes.touched_fields()):
         message = (
@@ -173,10 +173,10 @@ def _no_place(changes: RecordChanges, layout: Layout) -> list[Refusal]:
         )
         lost = changes.frame.filter((pl.col(ACTION) == "changed") & pl.col(name).ne_missing(pl.col(before(name))))
         for row, key in lost.select(ROW, key_text(record).alias("key")).iter_rows():
-            found.append(
+            refusals.append(
                 Refusal(record.name, changes.file, changes.sheet, row, key, message, field=name, layout=layout.name)
             )
-    return found
+    return refusals
 
 
 def _on_no_list(record: Record, layout: Layout, lists: Sequence[GivenOut]) -> list[str]:

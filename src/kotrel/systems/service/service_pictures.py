@@ -22,16 +22,16 @@ AT_ONCE = 1_000
 
 def kept_pictures(client: Client, names: Sequence[str]) -> dict[str, FileFacts] | None:
     """What the service says of those that it keeps; None where it keeps no pictures."""
-    found: dict[str, FileFacts] = {}
+    facts: dict[str, FileFacts] = {}
     for at in range(0, len(names), AT_ONCE):
         answer = client.send("POST", "/v1/pictures/facts", {"names": list(names[at : at + AT_ONCE])}).json()
         if not answer["kept"]:
             return None
-        found |= {
+        facts |= {
             name: FileFacts(int(each["bytes"]), bool(each["is_picture"]), str(each["sha256"]))
             for name, each in answer["pictures"].items()
         }
-    return found
+    return facts
 
 
 def missing_pictures(client: Client, plan: Plan, folder: Path) -> dict[str, FileFacts]:

@@ -146,17 +146,17 @@ AT_ONCE = 50_000
 def _in_parts(values: pl.Series, ask: Callable[[pl.Series], pl.DataFrame]) -> pl.DataFrame:
     """The rows for all the values, asked for in as many requests as the service takes them in."""
     several = values.unique() if len(values) > AT_ONCE else values
-    found = []
+    frames = []
     for at in range(0, max(len(several), 1), AT_ONCE):
         part = several.slice(at, AT_ONCE)
         try:
-            found.append(ask(part))
+            frames.append(ask(part))
         except OutOfReach as error:
             half = len(part) // 2
             if error.kind != "too-large" or not half:
                 raise
-            found += [_in_parts(part.slice(0, half), ask), _in_parts(part.slice(half), ask)]
-    return pl.concat(found)
+            frames += [_in_parts(part.slice(0, half), ask), _in_parts(part.slice(half), ask)]
+    return pl.concat(frames)
 
 
 def _among(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str, Any]]:
@@ -195,13 +195,18 @@ def outcome(client: Client, number: int) -> pl.DataFrame:
 def rest_by_service(client: Client, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
     """The refused rows of a load."""
     entry_of(client, number)
-    found = []
-    for each in client.send("GET", f"/v1/loads/{number}/rest").json()["rest"]:
-        letters = [str(name) for name in each["letters"]]
+    refused = []
+    for sent_rest in client.send("GET", f"/v1/loads/{number}/rest").json()["rest"]:
+        letters = [str(name) for name in sent_rest["letters"]]
         schema = {ROW: pl.UInt32, **dict.fromkeys(letters, pl.String)}
-        cells, kinds = (pl.DataFrame(each[what], schema=schema, orient="row") for what in ("cells", "kinds"))
-        reasons = {int(row): str(words) for row, words in each["reasons"].items()}
-        found.append(
-            (str(each["file"]), str(each["sheet"]), RefusedRows(tuple(each["headings"]), cells, kinds), reasons)
+        cells, kinds = (pl.DataFrame(sent_rest[what], schema=schema, orient="row") for what in ("cells", "kinds"))
+        reasons = {int(row): str(words) for row, words in sent_rest["reasons"].items()}
+        refused.append(
+            (
+                str(sent_rest["file"]),
+                str(sent_rest["sheet"]),
+                RefusedRows(tuple(sent_rest["headings"]), cells, kinds),
+                reasons,
+            )
         )
-    return found
+    return refused

@@ -137,47 +137,47 @@ def leaves_out_deleted_only(condition: str) -> bool:
     """
     if not condition:
         return True
-    found = re.fullmatch(
+    match = re.fullmatch(
         r'[\s(]*"?(\w+)"?\)?\s+IS\s+NULL[\s)]*|[\s(]*(?:NOT\s+)?"?(\w+)"?(?:\s*=\s*(?:false|0))?[\s)]*',
         condition,
         re.IGNORECASE,
     )
-    column = (found[1] or found[2]) if found else None
+    column = (match[1] or match[2]) if match else None
     return column is not None and is_marked_deleted(ColumnFacts(column, "yes_no"))
 
 
 def _choices(conditions: Iterable[str]) -> dict[str, tuple[str, ...]]:
     """Column → the words that a check such as ``state IN ('new', 'used')`` allows; other checks say nothing."""
-    found: dict[str, tuple[str, ...]] = {}
+    choices: dict[str, tuple[str, ...]] = {}
     for condition in conditions:
         words = re.findall(r"'((?:[^']|'')*)'", condition)
         bare = re.sub(r"'(?:[^']|'')*'", "", condition)
         column = re.match(r'[\s(]*"?(\w+)"?[\s)]*(?:::\w+[\s\w]*)?[\s)]*(?:IN\s*\(|=\s*ANY)', bare, re.IGNORECASE)
         if column and words and not re.search(r"\b(?:AND|OR|NOT)\b", bare, re.IGNORECASE):
-            found[column[1]] = tuple(dict.fromkeys(word.replace("''", "'") for word in words))
-    return found
+            choices[column[1]] = tuple(dict.fromkeys(word.replace("''", "'") for word in words))
+    return choices
 
 
-def _column(each: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
-    identity = each.get("identity")
-    made = bool(identity or each.get("computed")) or "nextval(" in str(each.get("default") or "")
-    of = each["type"]
+def _column(found: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
+    identity = found.get("identity")
+    made = bool(identity or found.get("computed")) or "nextval(" in str(found.get("default") or "")
+    of = found["type"]
     # A domain is described as what it rests on.
     of = getattr(of, "data_type", of)
     kind, length, decimals = _kind(of)
     choices = tuple(of.enums or ()) if isinstance(of, types.Enum) else ()
-    choices = choices or tuple(checked.get(each["name"], ()))
+    choices = choices or tuple(checked.get(found["name"], ()))
     is_json = isinstance(of, types.JSON)
     remark = f"{of}: shown only" if kind == "other" else ""
     return ColumnFacts(
-        name=each["name"],
+        name=found["name"],
         kind=kind,
         length=length,
         decimals=decimals,
-        must=not each.get("nullable", True) and each.get("default") is None and not made,
+        must=not found.get("nullable", True) and found.get("default") is None and not made,
         made=made,
-        always_made=bool(each.get("computed")) or bool(identity and identity.get("always")),
-        has_default=each.get("default") is not None,
+        always_made=bool(found.get("computed")) or bool(identity and identity.get("always")),
+        has_default=found.get("default") is not None,
         zoned=bool(getattr(of, "timezone", False)),
         choices=choices,
         remark=remark,

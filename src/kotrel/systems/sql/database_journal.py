@@ -224,12 +224,12 @@ def entries(database: Database) -> list[Entry]:
         f'SELECT number, kind, at, who, files, fingerprint, remark, "of", undone_by, parts, login '
         f"FROM {load_table(database.dialect)} ORDER BY number"
     )
-    found = []
+    entries = []
     for number, kind, at, who, files, mark, remark, of, by, parts, login in rows:
         about = json.loads(parts)
         names, notes = tuple(json.loads(files)), notes_in(about)
-        found.append(Entry(number, kind, at, who, names, mark, remark, of, by, counts_of(about), login, notes=notes))
-    return found
+        entries.append(Entry(number, kind, at, who, names, mark, remark, of, by, counts_of(about), login, notes=notes))
+    return entries
 
 
 def outcome_rows(database: Database, number: int) -> pl.DataFrame:

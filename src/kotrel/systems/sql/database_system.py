@@ -98,13 +98,13 @@ class _Writing(SqlReading, Writing):
         journal.write_load(database, number, changes, stamp)
         line, seal = 1, Seal()
         sent: list[Sent] = []
-        for each in changes:
-            lines = journal.write_rows(database, each, number, line, seal)
+        for part in changes:
+            lines = journal.write_rows(database, part, number, line, seal)
             line = lines.stop
-            if each.touches:
-                sent.append(Sent(each, self._store(each), lines))
-        for each in changes:
-            line += journal.write_refused(database, each, number, line, seal)
+            if part.touches:
+                sent.append(Sent(part, self._store(part), lines))
+        for part in changes:
+            line += journal.write_refused(database, part, number, line, seal)
         altered, renamed = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
@@ -139,17 +139,17 @@ class _Writing(SqlReading, Writing):
 
         database.run("SAVEPOINT loading")
         merges: list[Merge] = []
-        for each in sent:
-            step(f"loading {each.changes.record.title.lower()}")
-            LOG.info("merging %s rows into %s", f"{each.changes.frame.height:,}", each.store.name)
-            merges.append(stage_all(database, partial(_laid_out, database, each, number), each.changes))
+        for part in sent:
+            step(f"loading {part.changes.record.title.lower()}")
+            LOG.info("merging %s rows into %s", f"{part.changes.frame.height:,}", part.store.name)
+            merges.append(stage_all(database, partial(_laid_out, database, part, number), part.changes))
             merge_all(merges[-1])
         settle_deferred(database, [partial(_laid_out, database, each, number, each.changes) for each in sent])
         altered: list[Altered] = []
-        for each, merge in zip(sent, merges, strict=True):
-            if each.store.plain or merge.acting:
-                step(f"reading {each.changes.record.title.lower()} back")
-                altered += read_back(database, number, each, merge.renamed)
+        for part, merge in zip(sent, merges, strict=True):
+            if part.store.plain or merge.acting:
+                step(f"reading {part.changes.record.title.lower()} back")
+                altered += read_back(database, number, part, merge.renamed)
         database.run("RELEASE SAVEPOINT loading")
         return altered, {id(each.changes): merge.renamed_keys() for each, merge in zip(sent, merges, strict=True)}
 
@@ -170,14 +170,14 @@ class _Writing(SqlReading, Writing):
             keys = [renamed.get(key, key) for key in new.rows()]
             new = pl.DataFrame(keys, schema=dict.fromkeys(record.key, pl.String), orient="row")
         first = record.key[0]
-        there = self.read(record.name, [*record.key, *left], (first, new[first]), filled=left)
-        there = there.join(new, on=list(record.key), how="semi")
+        held_values = self.read(record.name, [*record.key, *left], (first, new[first]), filled=left)
+        held_values = held_values.join(new, on=list(record.key), how="semi")
         given: dict[str, str | None] = {}
         for name in left:
-            values = there[name].unique()
-            if there.height == new.height and len(values) == 1 and values[0] is not None:
+            values = held_values[name].unique()
+            if held_values.height == new.height and len(values) == 1 and values[0] is not None:
                 given[name] = str(values[0])
-            elif there[name].null_count() < there.height:
+            elif held_values[name].null_count() < held_values.height:
                 given[name] = None
         return given
 

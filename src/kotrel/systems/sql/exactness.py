@@ -20,13 +20,13 @@ from kotrel.systems.sql.store import Store, key_condition
 
 def with_raw(database: Database, store: Store, changes: RecordChanges) -> RecordChanges:
     """The changes with the database's own texts of former values that their canonical texts would not bring back."""
-    held = _inexact(database, store, changes)
-    if held is None:
+    inexact = _inexact(database, store, changes)
+    if inexact is None:
         return changes
     key = list(changes.record.key)
-    names = [name for name in held.columns if name not in key]
+    names = [name for name in inexact.columns if name not in key]
     frame = changes.frame.join(
-        held.rename({name: raw_before(name) for name in names}), on=key, how="left", maintain_order="left"
+        inexact.rename({name: raw_before(name) for name in names}), on=key, how="left", maintain_order="left"
     )
     mine = pl.col(ACTION) == "changed"
     frame = frame.with_columns(
@@ -42,7 +42,7 @@ def with_raw(database: Database, store: Store, changes: RecordChanges) -> Record
 def replaced_otherwise(database: Database, store: Store, changes: RecordChanges) -> list[tuple[int, str, str]]:
     """Row, field and the database's own text, where a load replaces something that our reading shows otherwise."""
     done = with_raw(database, store, changes)
-    found: list[tuple[int, str, str]] = []
+    replaced: list[tuple[int, str, str]] = []
     for name in changes.fields:
         if raw_before(name) not in done.frame.columns:
             continue
@@ -50,8 +50,8 @@ def replaced_otherwise(database: Database, store: Store, changes: RecordChanges)
         part = done.frame.filter(pl.col(raw_before(name)).is_not_null()).select(ROW, before(name), raw_before(name))
         for row, read, raw in part.iter_rows():
             if _says_more(field, read, raw[1:]):
-                found.append((row, name, raw[1:]))
-    return found
+                replaced.append((row, name, raw[1:]))
+    return replaced
 
 
 def _says_more(field: Field, read: str | None, raw: str) -> bool:

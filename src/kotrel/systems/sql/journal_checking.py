@@ -30,7 +30,7 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
     """
     if not has_journal(database):
         return {}
-    table, found = load_table(database.dialect), dict[int, str]()
+    table, troubles = load_table(database.dialect), dict[int, str]()
     rows = database.run(f'SELECT {SEALED_FACTS}, "lines", digest, chain, undone_by FROM {table} ORDER BY number')
     first = number or (int(rows[-newest][0]) if newest is not None and len(rows) > newest else 0)
     query = f'SELECT "load", count(*) FROM {row_table(database.dialect)} WHERE "load" >= {first} GROUP BY "load"'
@@ -40,7 +40,7 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
     for *facts, lines, digest, sealed, undone_by in rows:
         mine = int(facts[0])
         if number is None and mine > expected:
-            found[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
+            troubles[mine] = f"the entry before it, {load_name(mine - 1)}, is missing from the journal"
         if number in (None, mine):
             trouble = (
                 _trouble(database, facts, lines, digest, sealed, chain, counted.get(mine, 0), number is not None)
@@ -48,9 +48,9 @@ def trouble_with(database: Database, number: int | None = None, newest: int | No
                 else _broken_entry(facts, lines, digest, sealed, chain)
             )
             if trouble := trouble or _not_undone(mine, undone_by, undoes):
-                found[mine] = trouble
+                troubles[mine] = trouble
         expected, chain = mine + 1, sealed or ""
-    return found
+    return troubles
 
 
 MANY_LINES = 20_000
@@ -74,15 +74,15 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    there = load_rows_of(database, SEALED, '"load" = ?', number)
-    if seal_of(parts, there).digest() != digest:
+    journal_rows = load_rows_of(database, SEALED, '"load" = ?', number)
+    if seal_of(parts, journal_rows).digest() != digest:
         return "lines of its journal were changed since"
     at = 0
     for part in parts:
         if part.get("copied"):
             load, first, last = part["copied"]
             source = load_rows_of(database, SEALED, f'line BETWEEN {int(first)} AND {int(last)} AND "load" = ?', load)
-            if not is_turned_round(there.slice(at, part["rows"]), source):
+            if not is_turned_round(journal_rows.slice(at, part["rows"]), source):
                 return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
         at += int(part["rows"])
     return ""

@@ -157,18 +157,18 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
         if counts_as not in sums:
             query = LedgerQuery([reference], [(reference, codes)], counts_as)
             sums[counts_as] = ledger_sums(database, store.description, query, last=needs_day)
-        found = sums[counts_as]
+        sums_so = sums[counts_as]
         decimals = record.fields[name].decimals or 0
         if what == "average cost":
-            shown = average_costs(found, decimals)
+            shown = average_costs(sums_so, decimals)
         elif what == "last moved":
-            shown = found["last"]
+            shown = sums_so["last"]
         else:
             # A quantity with more decimals than the field usually has is shown whole, never rounded.
             exact = pl.col("quantity").cast(decimal_type())
             near = exact.round(decimals, mode="half_away_from_zero")
             short = near.cast(decimal_type(decimals)).cast(pl.String)
-            shown = found.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
-        other = found.select(pl.col(reference).alias(key), shown.alias(name))
+            shown = sums_so.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
+        other = sums_so.select(pl.col(reference).alias(key), shown.alias(name))
         frame = frame.join(other, on=key, how="left", maintain_order="left")
     return frame

@@ -215,16 +215,16 @@ class MariaDatabase(Database):
     def _column_types(self, schema: str, table: str) -> dict[str, str]:
         """Column → its type with the collation of its texts."""
         if (schema, table) not in self._held:
-            found = {}
+            types = {}
             for name, kind, letters, collation in self.run(
                 "SELECT column_name, column_type, character_set_name, collation_name FROM information_schema.columns "
                 "WHERE table_schema = ifnull(?, database()) AND table_name = ?",
                 [schema or None, table],
             ):
-                found[as_text_of(name)] = as_text_of(kind) + (
+                types[as_text_of(name)] = as_text_of(kind) + (
                     f" CHARACTER SET {letters} COLLATE {collation}" if letters else ""
                 )
-            self._held[schema, table] = found
+            self._held[schema, table] = types
         return self._held[schema, table]
 
     def look_at_stage(self, name: str, select: str) -> None:
@@ -297,7 +297,7 @@ class MariaDatabase(Database):
             "WHERE table_schema = ifnull(?, database()) AND table_name = ? ORDER BY ordinal_position",
             [schema or None, table],
         )
-        found = {}
+        columns = {}
         for name, kind, default, extra in rows:
             more = as_text_of(extra).upper()
             made = "GENERATED" in more and "DEFAULT_GENERATED" not in more
@@ -307,8 +307,8 @@ class MariaDatabase(Database):
             if text is not None and not self.is_mariadb and "DEFAULT_GENERATED" not in more:
                 # MySQL gives a constant without its quotes.
                 text = "'" + text.replace("'", "''") + "'"
-            found[as_text_of(name)] = ColumnNow(as_text_of(kind), None if made else text, made)
-        return found
+            columns[as_text_of(name)] = ColumnNow(as_text_of(kind), None if made else text, made)
+        return columns
 
     def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
         found = self.run(
@@ -348,21 +348,21 @@ class MariaDatabase(Database):
             )
         }
         columns = []
-        for each in table.columns:
-            kind = types.get(each.name, ("", False))[0]
+        for column in table.columns:
+            kind = types.get(column.name, ("", False))[0]
             if kind.startswith(("tinyint(1)", "bit(1)")):
-                each = replace(each, kind="yes_no", decimals=None)
+                column = replace(column, kind="yes_no", decimals=None)
             elif kind.startswith("year"):
-                each = replace(each, kind="whole", decimals=0, remark="")
+                column = replace(column, kind="whole", decimals=0, remark="")
             elif kind.startswith("set("):
-                each = replace(
-                    each, kind="text", choices=(), length=None, remark="a set of words, with commas between them"
+                column = replace(
+                    column, kind="text", choices=(), length=None, remark="a set of words, with commas between them"
                 )
-            if "auto_increment" in extra.get(each.name, ""):
-                each = replace(each, made=True, must=False)
+            if "auto_increment" in extra.get(column.name, ""):
+                column = replace(column, made=True, must=False)
             if kind.startswith("timestamp"):
-                each = replace(each, zoned=True)
-            columns.append(each)
+                column = replace(column, zoned=True)
+            columns.append(column)
         return replace(table, columns=tuple(columns))
 
     def written_by_triggers(self, schema: str, table: str) -> set[str]:

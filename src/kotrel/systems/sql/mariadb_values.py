@@ -25,9 +25,9 @@ def value_lists(frame: pl.DataFrame, forms: Sequence[str] | None) -> Iterator[st
     # Yes and no are numbers there.
     frame = frame.with_columns(pl.col(pl.Boolean).cast(pl.Int8))
     texts = [_literal(pl.col(name)) for name in frame.columns]
-    for place, form in enumerate(forms or ()):
+    for index, form in enumerate(forms or ()):
         if form != "?":
-            texts[place] = _in_form(texts[place], form)
+            texts[index] = _in_form(texts[index], form)
     row = pl.concat_str(
         [pl.lit("("), texts[0], *(part for each in texts[1:] for part in (pl.lit(", "), each)), pl.lit(")")]
     )
@@ -53,8 +53,8 @@ def _in_form(text: pl.Expr, form: str) -> pl.Expr:
     """A value within SQL that has a question mark in its place."""
     parts = form.split("?")
     found: list[pl.Expr] = []
-    for place, part in enumerate(parts):
-        found += [pl.lit(part), text] if place < len(parts) - 1 else [pl.lit(part)]
+    for index, part in enumerate(parts):
+        found += [pl.lit(part), text] if index < len(parts) - 1 else [pl.lit(part)]
     return pl.concat_str(found)
 
 

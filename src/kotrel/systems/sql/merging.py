@@ -103,12 +103,12 @@ class Merge:
         if freed := self._changing_places(touched):
             nothing = [(store.column(name), self._if_changed(name, "NULL")) for name in freed]
             database.update_from(store.name, nothing, self.stage.name, where)
-        own = [
+        key_matches = [
             (quoted(column), self._own_value(how, column, "t"))
             for column, how in store.record.storage.touched.items()
             if column not in {store.column_name(name) for name in touched}
         ]
-        return database.update_from(store.name, [*self._sets(touched), *own], self.stage.name, where)
+        return database.update_from(store.name, [*self._sets(touched), *key_matches], self.stage.name, where)
 
     def _let_go(self, only: str, mine: str) -> None:
         """Changed rows leave the rows of the same record that the load removes, before those go."""

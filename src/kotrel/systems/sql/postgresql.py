@@ -247,21 +247,21 @@ class PostgresDatabase(Database):
             "WHERE a.attrelid = pg_catalog.to_regclass(?) AND a.attnum > 0 AND NOT a.attisdropped",
             [name, name],
         )
-        found = {}
+        columns = {}
         for column, kind, default, identity, generated, sequence in rows:
             if identity == "d":
                 default = "pg_catalog.nextval('" + str(sequence).replace("'", "''") + "')"
-            found[column] = ColumnNow(kind, None if generated else default, bool(generated) or identity == "a")
-        return found
+            columns[column] = ColumnNow(kind, None if generated else default, bool(generated) or identity == "a")
+        return columns
 
     def acts_by_itself(self, schema: str, table: str, harmless: Collection[str] = ()) -> bool:
-        found = self.run(
+        triggers = self.run(
             "SELECT c.relrowsecurity OR c.relhasrules OR EXISTS (SELECT 1 FROM pg_catalog.pg_trigger AS g "
             "WHERE g.tgrelid = c.oid AND NOT g.tgisinternal AND g.tgname::text <> ALL(?)) FROM pg_catalog.pg_class AS c "
             "WHERE c.oid = pg_catalog.to_regclass(?)",
             [list(harmless), quoted(schema, table)],
         )
-        return bool(found and found[0][0])
+        return bool(triggers and triggers[0][0])
 
     def insert_naming(self, statement: str, table: str, texts: Sequence[str]) -> list[tuple[str, ...]]:
         return self.run(f"{statement} RETURNING {', '.join(texts)}")
@@ -270,26 +270,26 @@ class PostgresDatabase(Database):
     def references_at_once(self, table: str) -> Iterator[None]:
         # Otherwise it checks once for each row and table. The constraints are dropped and added again in the same
         # transaction; adding them checks all rows.
-        found = self.run(
+        references = self.run(
             "SELECT conrelid::regclass::text, pg_catalog.quote_ident(conname), pg_catalog.pg_get_constraintdef(oid) "
             "FROM pg_catalog.pg_constraint "
             "WHERE contype = 'f' AND confrelid = pg_catalog.to_regclass(?) ORDER BY 1, 2",
             [table],
         )
-        for referring, name, _ in found:
+        for referring, name, _ in references:
             self.run(f"ALTER TABLE {referring} DROP CONSTRAINT {name}")
         yield
-        for referring, name, definition in found:
+        for referring, name, definition in references:
             self.run(f"ALTER TABLE {referring} ADD CONSTRAINT {name} {definition}")
 
     def drop_temporary(self, *names: str) -> None:
-        found = self.run(
+        tables = self.run(
             "SELECT c.relkind::text, c.relname::text FROM pg_catalog.pg_class AS c "
             "WHERE c.relnamespace = pg_catalog.pg_my_temp_schema() AND c.relname::text = ANY(?)",
             [list(names)],
         )
         # Views first: they rest on the tables.
-        for kind, name in sorted(found, key=lambda each: each[0] != "v"):
+        for kind, name in sorted(tables, key=lambda each: each[0] != "v"):
             self.run(f"DROP {'VIEW' if kind == 'v' else 'TABLE'} {quoted('pg_temp', name)}")
 
     def schemas_to_read(self, schema: str | None) -> list[str | None]:

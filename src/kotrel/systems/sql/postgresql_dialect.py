@@ -70,7 +70,7 @@ class PostgresDialect(Dialect):
         places = [quoted(name) for name in record.fields if name not in amounts]
         added_up = [quoted(name) for name in record.fields if name in amounts]
         # A value that no place has stands for none: two nulls are never the same in an index.
-        place = ", ".join(f"coalesce({name}, '')" for name in places)
+        place_columns = ", ".join(f"coalesce({name}, '')" for name in places)
         columns, by = ", ".join((*places, *added_up)), ", ".join(places)
         sums = ", ".join(f"sum({name})" for name in added_up)
         sets = ", ".join(f"{name} = b.{name} + excluded.{name}" for name in added_up)
@@ -82,7 +82,7 @@ class PostgresDialect(Dialect):
         settle = (
             f"WITH gone AS (DELETE FROM {table} WHERE NOT settled RETURNING {columns}) "
             f"INSERT INTO {table} AS b ({columns}, settled) SELECT {by}, {sums}, true FROM gone GROUP BY {by} "
-            f"ON CONFLICT ({place}) WHERE settled DO UPDATE SET {sets};"
+            f"ON CONFLICT ({place_columns}) WHERE settled DO UPDATE SET {sets};"
         )
         # A transaction that sees one moment only would fail on rows that another has settled since.
         may = (
@@ -99,7 +99,7 @@ class PostgresDialect(Dialect):
         }
         statements = [
             f"ALTER TABLE {table} ADD COLUMN settled boolean NOT NULL DEFAULT false",
-            f"CREATE UNIQUE INDEX {quoted(f'{record.name}_place')} ON {table} ({place}) WHERE settled",
+            f"CREATE UNIQUE INDEX {quoted(f'{record.name}_place')} ON {table} ({place_columns}) WHERE settled",
             f"CREATE INDEX {quoted(f'{record.name}_by_item')} ON {table} ({quoted('item')})",
         ]
         for event, (body, tables) in bodies.items():

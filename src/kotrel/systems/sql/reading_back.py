@@ -28,15 +28,15 @@ class Sent(Struct, frozen=True):
 
 def _keys_there(rows: pl.DataFrame, key: Sequence[str], renamed: Mapping[int, tuple[str, ...]]) -> pl.DataFrame:
     """``LINE``, and ``own NAME`` for each field of the key: what the database calls the row."""
-    there = rows.select(LINE, *(pl.col(name).alias(f"own {name}") for name in key))
+    sent_keys = rows.select(LINE, *(pl.col(name).alias(f"own {name}") for name in key))
     if not renamed:
-        return there
+        return sent_keys
     as_made = pl.DataFrame(
         [[line, *codes] for line, codes in renamed.items()],
         schema={LINE: pl.UInt32, **{f"made {name}": pl.String for name in key}},
         orient="row",
     )
-    return there.join(as_made, on=LINE, how="left", maintain_order="left").select(
+    return sent_keys.join(as_made, on=LINE, how="left", maintain_order="left").select(
         LINE, *(pl.coalesce(f"made {name}", f"own {name}").alias(f"own {name}") for name in key)
     )
 
@@ -77,7 +77,7 @@ def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tu
     odd = joined.filter(pl.any_horizontal(other.values()))
     if not odd.height:
         return []
-    found = [
+    altered = [
         Altered(
             record.name,
             sent.changes.file,
@@ -91,8 +91,8 @@ def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tu
         for name in fields
         for row in odd.filter(other[name]).with_columns(key_text(record).alias("row key")).iter_rows(named=True)
     ]
-    _note(database, number, sent.changes, odd, other, found)
-    return found
+    _note(database, number, sent.changes, odd, other, altered)
+    return altered
 
 
 def _note(
@@ -101,12 +101,12 @@ def _note(
     changes: RecordChanges,
     odd: pl.DataFrame,
     other: dict[str, pl.Expr],
-    found: Sequence[Altered],
+    altered: Sequence[Altered],
 ) -> None:
     """Puts what came out into the journal, with a message at each row."""
     record, fields = changes.record, list(changes.fields)
     words: dict[int, list[str]] = {}
-    for each in found:
+    for each in altered:
         words.setdefault(each.row, []).append(each.in_words(record))
     after = odd.with_columns(
         pl.when(other[name]).then(pl.col(f"came {name}")).otherwise(pl.col(name)).alias(name) for name in fields

@@ -196,9 +196,9 @@ def _without_innocents(
         kept_out.discard((number, line))
         try:
             with database.trying():
-                for place, staged in enumerate(merges):
+                for index, staged in enumerate(merges):
                     merge = staged()
-                    for span in _spans(merge.stage, {at for n, at in kept_out if n == place}):
+                    for span in _spans(merge.stage, {at for n, at in kept_out if n == index}):
                         merge.merge(span)
                 database.check_deferred()
         except RowRefused as refused:

@@ -299,12 +299,12 @@ class SqliteDatabase(Database):
 
     def written_by_triggers(self, schema: str, table: str) -> set[str]:
         rows = self.run("SELECT sql FROM sqlite_master WHERE type = 'trigger' AND lower(tbl_name) = lower(?)", [table])
-        found: set[str] = set()
+        tables: set[str] = set()
         for (sql,) in rows:
             own = rf'UPDATE\s+(?:OR\s+\w+\s+)?"?{re.escape(table)}"?\s+SET\s+(.*?)\s+WHERE'
             for sets in re.findall(own, str(sql), re.IGNORECASE | re.DOTALL):
-                found.update(re.findall(r'(?:^|,)\s*"?(\w+)"?\s*=', sets))
-        return found
+                tables.update(re.findall(r'(?:^|,)\s*"?(\w+)"?\s*=', sets))
+        return tables
 
     def views(self, schema: str | None = None) -> list[str]:
         return [str(name) for (name,) in self.run("SELECT name FROM sqlite_master WHERE type = 'view' ORDER BY name")]

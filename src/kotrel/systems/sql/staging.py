@@ -103,12 +103,12 @@ class Stage:
             f"{self.store.stored(self.database, text, field)} AS {staged('to', field.name)}"
             for text, field in zip(texts, self.fields, strict=True)
         ]
-        for place, field in enumerate(self.fields):
+        for index, field in enumerate(self.fields):
             if field.name in self.partly:
-                same = f"json_extract(after, '$[{place}]') IS json_extract(before, '$[{place}]')"
+                same = f"json_extract(after, '$[{index}]') IS json_extract(before, '$[{index}]')"
                 columns.append(f"NOT ({same}) AS {staged('is', field.name)}")
             if field.name in self.raw:
-                columns.append(f"json_extract(raw, '$[{place}]') AS {staged('raw', field.name)}")
+                columns.append(f"json_extract(raw, '$[{index}]') AS {staged('raw', field.name)}")
         self.database.run(f"DROP VIEW IF EXISTS {self.name}")
         self.database.run(
             f"CREATE TEMP VIEW kotrel_stage AS SELECT line, action, {', '.join(columns)} "

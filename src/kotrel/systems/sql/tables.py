@@ -131,16 +131,16 @@ def _rules(record: Record, dialect: Dialect) -> Iterator[sa.CheckConstraint]:
             rules.append(("yes_no", column.in_([sa.literal_column("0"), sa.literal_column("1")])))
         for rule, condition in rules:
             yield sa.CheckConstraint(condition, name=f"{record.name}_{field.name}_{rule}")
-    for place, group in enumerate(record.together, start=1):
+    for index, group in enumerate(record.together, start=1):
         columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in group]
         first, others = columns[0], columns[1:]
         same = sa.and_(*((first.is_(None)) == (other.is_(None)) for other in others))
-        yield sa.CheckConstraint(same, name=f"{record.name}_together_{place}")
-    for place, group in enumerate(record.exactly_one, start=1):
+        yield sa.CheckConstraint(same, name=f"{record.name}_together_{index}")
+    for index, group in enumerate(record.exactly_one, start=1):
         columns = [sa.column(name) for name in group]
         filled: sa.ColumnElement[Any] = sa.literal_column("0")
         for column in columns:
             filled = filled + sa.case((column.is_(None), sa.literal_column("0")), else_=sa.literal_column("1"))
-        yield sa.CheckConstraint(filled == sa.literal_column("1"), name=f"{record.name}_one_of_{place}")
+        yield sa.CheckConstraint(filled == sa.literal_column("1"), name=f"{record.name}_one_of_{index}")
     for low, high in record.in_order:
         yield sa.CheckConstraint(sa.column(low) <= sa.column(high), name=f"{record.name}_{low}_before_{high}")
