@@ -8,7 +8,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.results import NO_NUMBERS, Answering, Answers, answers_in, result_record
+from kotrel.core.changes.results import Answering, Answers, answers_in, result_record
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.tables.detection import find_table
@@ -22,7 +22,7 @@ def said(
     *cells: tuple[str | None, ...],
     only_refused: bool = False,
     lines: pl.DataFrame = LINES,
-    numbers: pl.DataFrame = NO_NUMBERS,
+    numbers: pl.DataFrame | None = None,
     **sheet: Any,
 ) -> Answers:
     record = result_record([small().records["item"]], ["ArtNo"])

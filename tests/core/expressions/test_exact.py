@@ -8,8 +8,8 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.expressions.exact import times, to_decimals, to_multiples
-from kotrel.core.expressions.kinds import NUMBER
 
 NUMBERS = st.lists(
     st.none()
@@ -23,7 +23,7 @@ PLACE = Decimal("1E-12")
 
 def column(numbers, made):
     texts = pl.Series("n", [None if each is None else f"{each:f}" for each in numbers], dtype=pl.String)
-    found = texts.cast(NUMBER).to_frame().select(made(pl.col("n")))
+    found = texts.cast(decimal_type()).to_frame().select(made(pl.col("n")))
     return found["n"].to_list()
 
 

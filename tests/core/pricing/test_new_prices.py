@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
-from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.pricing.guards import guarded
 from kotrel.core.pricing.new_prices import Goods, work_out
 from kotrel.core.pricing.price_rules import FigureSheet, Guards, Outliers, PriceRules, Step
@@ -30,7 +30,7 @@ def frame(heading: str, *lines: str) -> pl.DataFrame:
 
 
 def numbers(table: pl.DataFrame, *names: str) -> pl.DataFrame:
-    return table.with_columns(pl.col(name).cast(NUMBER) for name in names)
+    return table.with_columns(pl.col(name).cast(decimal_type()) for name in names)
 
 
 ITEMS = frame("code unit category price cost", "A EA X 8.00 8.40", "B EA X - 0.0500", "C EA Y 5.00 2.00")
@@ -78,7 +78,7 @@ class WorkingOut(unittest.TestCase):
             ("0.525", None, "0.53"), ("12.34", "up ending 9.95", "19.95"), ("10.94", "down ending 0.95", "9.95"),
         ):  # fmt: skip
             with self.subTest(price=price, rule=rule):
-                one = pl.DataFrame({"x": [price]}).with_columns(pl.col("x").cast(NUMBER))
+                one = pl.DataFrame({"x": [price]}).with_columns(pl.col("x").cast(decimal_type()))
                 came = one.select(rounded(pl.col("x"), read_rounding(rule) if rule else None, 2))["x"][0]
                 self.assertEqual(came, Decimal(wanted))
         for wrong in ("up", "to 0", "sideways to 1", "up to -1"):
@@ -87,7 +87,7 @@ class WorkingOut(unittest.TestCase):
     @settings(deadline=None, max_examples=60)
     @given(st.decimals("0", "99999", places=4), st.sampled_from(["0.05", "0.25", "1", "0.01"]))
     def test_nearest_is_never_further_than_half_a_step(self, price, unit):
-        one = pl.DataFrame({"x": [str(price)]}).with_columns(pl.col("x").cast(NUMBER))
+        one = pl.DataFrame({"x": [str(price)]}).with_columns(pl.col("x").cast(decimal_type()))
         came = one.select(rounded(pl.col("x"), read_rounding(f"nearest to {unit}"), 2))["x"][0]
         self.assertEqual(came, (price / Decimal(unit)).quantize(Decimal(1), ROUND_HALF_UP) * Decimal(unit))
 
