@@ -9,9 +9,9 @@ import polars as pl
 from benchmarks import data
 from benchmarks.databases import SqliteBench
 from benchmarks.timing import Timed, call, kotrel, process
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiling import compile_expression
-from kotrel.core.expressions.kinds import NUMBER
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.pricing.rounding import rounded
 
@@ -26,7 +26,7 @@ round = "up to 0.05"
 
 def arithmetic(rows: int, runs: int) -> tuple[Timed, Timed]:
     """A price plus 2.5 %, to two decimals: ours, and a float multiply and round."""
-    prices = data.items(rows).select(pl.col("cost").cast(pl.Decimal(38, 4)).cast(NUMBER).alias("SHOP"))
+    prices = data.items(rows).select(pl.col("cost").cast(pl.Decimal(38, 4)).cast(decimal_type()).alias("SHOP"))
     floats = prices.select(pl.col("SHOP").cast(pl.Float64))
     scope = Scope({"cost": Field("cost", "Cost", "money", decimals=4)}, prices=frozenset({"SHOP"}))
     compiled = compile_expression("SHOP + 2.5%", scope, "number")

@@ -174,6 +174,8 @@ def _tidy_value(
 
 def _broken_cells(rows: pl.Series, values: pl.Series, errors: pl.Series, uncalculated: pl.Series) -> list[Trouble]:
     """Cells with a spreadsheet error, or with a formula that was never calculated."""
+    if not errors.any() and not uncalculated.any():
+        return []
     troubles: list[Trouble] = []
     marked = errors & values.str.starts_with(MARK).fill_null(False)
     prepared = "it was wrong in the sheet this was prepared from: enter the right value"

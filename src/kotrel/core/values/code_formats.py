@@ -63,6 +63,7 @@ def gtins_as_written(values: pl.Series) -> pl.Series:
     """Barcodes in all the lengths in which they may be written,
     so that an index finds them (see :func:`gtin_spellings`).
     """
-    bare = values.drop_nulls().str.strip_chars_start("0").unique()
-    forms = [values.drop_nulls(), *(bare.filter(bare.str.len_chars() <= size).str.zfill(size) for size in GTIN_LENGTHS)]
-    return pl.concat([each.rename(values.name) for each in forms]).unique()
+    written = values.drop_nulls()
+    bare = pl.lit(written.str.strip_chars_start("0").unique())
+    sizes = [bare.filter(bare.str.len_chars() <= size).str.zfill(size) for size in GTIN_LENGTHS]
+    return pl.select(pl.concat([pl.lit(written), *sizes]).unique().alias(values.name)).to_series()

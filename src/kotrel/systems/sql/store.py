@@ -151,7 +151,7 @@ def store_of(description: Description, record: Record, dialect: Dialect) -> Stor
 
 def key_condition(database: Database, store: Store, name: str, wanted: pl.Series) -> tuple[list[str], list[Any]]:
     """The condition "the field is one of these values" and what to bind; none where there are very many."""
-    distinct = wanted.unique().drop_nulls().to_list()
+    distinct = [value for value in wanted.unique().to_list() if value is not None]
     if len(distinct) > WHOLE:
         return [], []
     # In tables that Kotrel created, codes are texts; elsewhere they may be numbers.
