@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from decimal import Decimal
 
 
 def listed_and(words: Sequence[str], last: str = "and") -> str:
@@ -42,3 +43,10 @@ def short(text: str | None, most: int = 28) -> str:
         return "(blank)"
     line = text.replace("\r", "").replace("\n", "⏎").replace("\t", "⇥")
     return line if len(line) <= most else line[: most - 1] + "…"
+
+
+def plain_number(number: Decimal, least: int = 0) -> str:
+    """A number with its decimals, at least so many, without further zeros."""
+    whole, _, part = f"{number:f}".partition(".")
+    part = part.rstrip("0").ljust(least, "0")
+    return f"{whole}.{part}" if part else whole

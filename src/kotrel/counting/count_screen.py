@@ -74,7 +74,7 @@ def show_sheets(screen: Screen, name: str, written: Sequence[tuple[Path, int]]) 
     screen.show(Text(f"Next: count, fill in, save; then: {screen.program} count collect {name} FILES", style="dim"))
 
 
-def _taken(file: CollectedFile) -> list[str]:
+def _taken_in_words(file: CollectedFile) -> list[str]:
     """What was taken from a file, in words."""
     parts = [f"{count(file.lines, 'line')} counted"]
     parts += [f"{file.blank:,} blank, not counted"] if file.blank else []
@@ -175,7 +175,7 @@ def _show_file(screen: Screen, file: CollectedFile) -> None:
     if file.status == "again":
         screen.show(f"{file.path.name}: collected already, counted once")
     elif file.status == "collected":
-        screen.show(f"{file.path.name}: {', '.join(_taken(file))}")
+        screen.show(f"{file.path.name}: {', '.join(_taken_in_words(file))}")
         said = (*said, *_warnings(file), *_repairs(file))
     for text in said:
         screen.show(Text(f"  {text}", style="yellow"))

@@ -13,6 +13,7 @@ from kotrel.core.counting.count_posting import adjustment_family
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.counting.variance import CountEntry, CountLine, CountPlace
 from kotrel.core.description.model import Field
+from kotrel.core.phrases import plain_number
 from kotrel.core.stock.sums import half_away
 from kotrel.counting.correcting import AFTER_ALL as BY_HAND
 from kotrel.counting.count_files import CountedFile, Post, open_count
@@ -246,9 +247,9 @@ def _room_to_sign() -> list[list[str | None]]:
 
 def _tolerance(tolerance: Tolerance) -> str:
     said = [
-        f"{tolerance.quantity.normalize():f} units" if tolerance.quantity else "",
-        f"{tolerance.percent.normalize():f} %" if tolerance.percent else "",
-        f"a value of {tolerance.value.normalize():f}" if tolerance.value else "",
+        f"{plain_number(tolerance.quantity)} units" if tolerance.quantity else "",
+        f"{plain_number(tolerance.percent)} %" if tolerance.percent else "",
+        f"a value of {plain_number(tolerance.value)}" if tolerance.value else "",
     ]
     said = [each for each in said if each]
     classes = [f"class {name}: {_tolerance(own)}" for name, own in sorted(tolerance.by_class.items())]

@@ -86,7 +86,7 @@ def freeze(name: str, choice: CountScope, trading: bool, workspace: Workspace, w
     with workspace.system().reading() as reading:
         at = moment_text(now.replace(tzinfo=None))
         condition = _condition(choice, item, ledger, workspace, reading)
-        among = _among(choice, places_in, condition.meant if condition is not None else {})
+        among = _filters_of(choice, places_in, condition.meant if condition is not None else {})
         sums = reading.ledger_sums(LedgerQuery(places_in, among))
         of_items = [each for each in among if each[0] == "item"]
         items = (
@@ -164,7 +164,7 @@ def lately_counted(since: str, workspace: Workspace, reading: Reading) -> set[st
     return items
 
 
-def _among(
+def _filters_of(
     choice: CountScope, places: Sequence[str], meant: Mapping[tuple[str, str], str]
 ) -> list[tuple[str, pl.Series]]:
     found = []

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from kotrel.core.counting.variance import CountLine
+from kotrel.core.phrases import plain_number
 from kotrel.counting.count_state import State
 from kotrel.sheets.figure_pictures import quiet_axes, save_picture
 
@@ -37,7 +38,7 @@ def draw_variances(state: State, lines: Sequence[CountLine], path: Path) -> bool
     axis.invert_yaxis()
     axis.axvline(0, color="#888888", linewidth=0.8)
     for index, line in enumerate(worth):
-        text = f"{'+' if line.variance > 0 else ''}{line.variance.normalize():f} {line.place.unit}"
+        text = f"{'+' if line.variance > 0 else ''}{plain_number(line.variance)} {line.place.unit}"
         left = values[index] < 0
         axis.annotate(
             text,

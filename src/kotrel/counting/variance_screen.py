@@ -41,7 +41,7 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
         "" if totals.accuracy is None else f" · accuracy {totals.accuracy} % of {count(totals.counted, 'line')} counted"
     )
     screen.show(Text(f"net {money_text(totals.net)} · gross {money_text(totals.gross)}{accuracy}", style="bold"))
-    _open(screen, state)
+    _show_open(screen, state)
     for path in files:
         screen.show(f"Written: {path}")
     again = any(line.recount for line in state.told)
@@ -71,7 +71,7 @@ def _show_lines(screen: Screen, lines: Sequence[CountLine]) -> None:
     screen.show(give_way(table, screen.console.width, ""))
 
 
-def _open(screen: Screen, state: State) -> None:
+def _show_open(screen: Screen, state: State) -> None:
     left = state.left
     again = [line for line in state.told if line.recount]
     if again:

@@ -23,7 +23,7 @@ UNREAD = ("not-a-number", "sign-not-meant")
 """Kinds of finding at a quantity with a word beside it."""
 
 
-def _written(rows: Rows) -> dict[int, re.Match[str]]:
+def _written_units(rows: Rows) -> dict[int, re.Match[str]]:
     """Row → the number and the word in its quantity, where it is written so."""
     unread = [group for group in rows.findings if group.field == "counted" and group.kind in UNREAD]
     matches = {
@@ -40,7 +40,7 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     A unit in its own column that is another one is an error at the quantity.
     """
     unit = rows.record.fields["unit"]
-    written = _written(rows)
+    written = _written_units(rows)
     if not written or unit.to is None:
         return rows
     target = state.description.records[unit.to]
@@ -54,7 +54,7 @@ def with_units_beside(rows: Rows, state: SystemState) -> Rows:
     other = [row for row in counted if held[row] not in (None, units[row])]
     read = {row: text for row, text in counted.items() if row not in other}
     values = values.with_columns(_replaced("counted", read), _replaced("unit", {row: units[row] for row in read}))
-    findings = filter(lambda group: group.count, (_without(group, counted) for group in rows.findings))
+    findings = filter(lambda group: group.count, (_drop_read(group, counted) for group in rows.findings))
     done = replace(rows, values=values, findings=tuple(findings))
     if not other:
         return done
@@ -100,7 +100,7 @@ def _replaced(name: str, values: dict[int, str]) -> pl.Expr:
     return pl.coalesce(new, pl.col(name)).alias(name)
 
 
-def _without(group: FindingGroup, read: dict[int, str]) -> FindingGroup:
+def _drop_read(group: FindingGroup, read: dict[int, str]) -> FindingGroup:
     if group.field != "counted" or group.kind not in UNREAD:
         return group
     return replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(list(read))))

@@ -124,7 +124,7 @@ def show_draft(screen: Screen, laid: LaidDown) -> None:
                 style="yellow",
             )
         )
-    screen.show(_form(draft))
+    screen.show(_show_form(draft))
     grid = listing(("", "column", "", "filled from", "how", "because"))
     for column in draft.columns:
         style = "" if column.how == "seen" else "yellow"
@@ -150,11 +150,11 @@ _TITLES = {
 """What settings are called on the screen, where their names say too little."""
 
 
-def _form(draft: Draft) -> Text:
+def _show_form(draft: Draft) -> Text:
     said = Text()
     for how in ("seen", "supposed", "open"):
         mine = [
-            f"{_TITLES.get(name, name)} {_shown(name, each.value)}"
+            f"{_TITLES.get(name, name)} {_show_setting(name, each.value)}"
             for name, each in draft.settings.items()
             if each.how == how
         ]
@@ -163,7 +163,7 @@ def _form(draft: Draft) -> Text:
     return said
 
 
-def _shown(name: str, value: Any) -> str:
+def _show_setting(name: str, value: Any) -> str:
     if isinstance(value, list):
         return count(len(value), "line")
     if name == "decimal_mark":
@@ -216,7 +216,7 @@ def _show_untried(screen: Screen, columns: Sequence[str]) -> None:
 def show_proof(screen: Screen, laid: LaidDown, proof: LayoutProof | None, left: list[int]) -> None:
     """What came of writing their rows again."""
     if left:
-        names = listed([_called(laid, place) for place in left], 6)
+        names = listed([_column_name(laid, place) for place in left], 6)
         screen.show(Text(f"Still open, so nothing can be written with it yet: column {names}", style="bold yellow"))
     if proof is None:
         screen.show(
@@ -253,7 +253,7 @@ def _show_differences(screen: Screen, differences: Sequence[LayoutDifference]) -
     show_more(screen, len(differences) - _MOST, "--json has all")
 
 
-def _called(laid: LaidDown, place: int) -> str:
+def _column_name(laid: LaidDown, place: int) -> str:
     heading = " ".join(laid.draft.columns[place].heading.split())
     return f"{letter_of(place)} “{heading}”" if heading else letter_of(place)
 

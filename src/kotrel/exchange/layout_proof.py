@@ -121,7 +121,7 @@ def _texts_written_again(
     if column.fixed is not None or about is None:
         kept = theirs if column.fixed is None and _is_untold(column) else [column.fixed] * len(cells)
         return pl.Series(kept, dtype=pl.String)
-    back = [_back(text, about, layout, column) for text in theirs]
+    back = [_our_value(text, about, layout, column) for text in theirs]
     if any(text and value is None for text, value in zip(theirs, back, strict=True)):
         unread[column.place - 1] = _why_not(about, layout)
     raw = pl.Series([value or None for value in back], dtype=pl.String)
@@ -144,7 +144,7 @@ def _text_of(cell: SampleCell, layout: Layout) -> str:
     return cell.text
 
 
-def _back(text: str, about: Field, layout: Layout, column: LayoutColumn) -> str | None:
+def _our_value(text: str, about: Field, layout: Layout, column: LayoutColumn) -> str | None:
     """A text of the program → our value; None where it is none."""
     words: Mapping[str, str] = {word: value for value, word in column.words.items()}
     if text in words:
@@ -234,7 +234,7 @@ def _of_workbook(
                     form.append(f"sheet “{name}” has another {one.coordinate}")
                 else:
                     place = one.column - 1
-                    found = _difference(layout, place, one.row - 1, _shown(one), _shown(two), unread)
+                    found = _difference(layout, place, one.row - 1, _show_cell(one), _show_cell(two), unread)
                     differences.append(found)
         if len(mine.data_validations.dataValidation) != len(other.data_validations.dataValidation):
             form.append(f"sheet “{name}” loses drop-downs")
@@ -250,7 +250,7 @@ def _cell_facts(cell: Any, own: bool) -> tuple[object, str, str]:
     return str(cell.value) if own and cell.data_type == "s" else cell.value, cell.data_type, cell.number_format
 
 
-def _shown(cell: Any) -> str:
+def _show_cell(cell: Any) -> str:
     if cell.value is None:
         return ""
     kind = {"n": "number", "s": "text", "d": "day", "b": "yes/no", "f": "formula", "e": "error"}.get(cell.data_type, "")

@@ -74,7 +74,7 @@ def _about_known(column: DraftColumn, record: Record, names: Callable[[str], Lis
     return asked + [_about_word(column, about, word, names) for word in column.unknown]
 
 
-def _called(column: DraftColumn) -> str:
+def _column_title(column: DraftColumn) -> str:
     return f"Column {letter_of(column.place)}" + (f" “{' '.join(column.heading.split())}”" if column.heading else "")
 
 
@@ -96,21 +96,21 @@ def _asked_of(column: DraftColumn, proposed: Field | None, record: Record) -> st
 
 
 def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -> DialogueQuestion:
-    asked = f"{_called(column)} ({_values(column)}): {_asked_of(column, proposed, record)}"
+    asked = f"{_column_title(column)} ({_values(column)}): {_asked_of(column, proposed, record)}"
 
     def take(document: Document, said: str) -> str | None:
         if proposed is not None and (said == "" or (read_yes_no(said) == "yes" and said not in ("x", "-"))):
             return None
         table = document["column"][column.place]
         if not said and column.offer:
-            _put(table, "make", column.offer)
+            _put_setting(table, "make", column.offer)
             return None
         if not said and column.why.startswith("its heading"):
             return "nothing shows how it is meant: type the field’s name, make and an expression, or - for empty"
         if said in ("", "-"):
             if "must" in table:
                 return "this column must be filled: name a field, or = and a word"
-            _put(table, "empty", True)
+            _put_setting(table, "empty", True)
             return None
         return _feed(table, said, column, record)
 
@@ -118,7 +118,7 @@ def _about_source(column: DraftColumn, proposed: Field | None, record: Record) -
     return DialogueQuestion(asked, take, f"Values: {_values(column, 25)}\nAnswers: {_WAYS}\nFields: {fields}")
 
 
-def _put(table: Any, key: str, value: Any) -> None:
+def _put_setting(table: Any, key: str, value: Any) -> None:
     import tomlkit
 
     for each in (*SOURCES, "words", "name"):
@@ -138,21 +138,21 @@ def _feed_action(table: Any, said: str) -> str | None:
         return "say the program’s words, like action new=N changed=U"
     words = tomlkit.inline_table()
     words.update(actions)
-    _put(table, "action", words)
+    _put_setting(table, "action", words)
     return None
 
 
 def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | None:
     """Puts what feeds a column into it; returns what is wrong with the answer, or None."""
     if said.startswith("="):
-        _put(table, "fixed", said[1:].strip())
+        _put_setting(table, "fixed", said[1:].strip())
         return None
     for words, key in (("make ", "make"), ("price of ", "price_of"), ("stock in ", "stock_in")):
         if said.casefold().startswith(words):
-            _put(table, key, said[len(words) :].strip())
+            _put_setting(table, key, said[len(words) :].strip())
             return None
     if said.casefold() == "upload":
-        _put(table, "reference", True)
+        _put_setting(table, "reference", True)
         return None
     if said.casefold().startswith("action"):
         return _feed_action(table, said)
@@ -161,7 +161,7 @@ def _feed(table: Any, said: str, column: DraftColumn, record: Record) -> str | N
     if field is None:
         close = nearest(said, [each.title for each in record.fields.values()])
         return f"{record.title} has no field “{said}”" + (f"; did you mean {close}?" if close else "; ? shows more")
-    _put(table, "field", field.name)
+    _put_setting(table, "field", field.name)
     if field.kind == "yes_no":
         return _put_yes_and_no(table, column, bool(opposite) or opposite_field(column.heading, record) is field)
     return f"{field.title} is not a matter of yes and no" if opposite else None
@@ -190,7 +190,7 @@ def _about_action(column: DraftColumn, record: Record) -> DialogueQuestion:
     known: dict[str, str] = column.settings["action"].value
     said = listed([f"{act} is {word}" for act, word in known.items()])
     asked = (
-        f"{_called(column)} says what happens to a row: {said}. Enter if that is all, or their other words, "
+        f"{_column_title(column)} says what happens to a row: {said}. Enter if that is all, or their other words, "
         "like changed=U withdrawn=D (withdrawn takes new rows back), or what feeds it (? shows how)"
     )
 
@@ -212,14 +212,14 @@ def _about_fixed(column: DraftColumn, record: Record) -> DialogueQuestion:
 
 
 def _about_proposal(column: DraftColumn, record: Record, words: str) -> DialogueQuestion:
-    asked = f"{_called(column)} {words} Enter for yes, or what feeds it (? shows how)"
+    asked = f"{_column_title(column)} {words} Enter for yes, or what feeds it (? shows how)"
 
     def take(document: Document, said: str) -> str | None:
         if said == "" or folded(said) in ("yes", "y"):
             return None
         table = document["column"][column.place]
         if said == "-":
-            _put(table, "empty", True)
+            _put_setting(table, "empty", True)
             return None
         return _feed(table, said, column, record)
 
@@ -231,7 +231,7 @@ def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[s
     codes = list(about.choices) if known is None else sorted(known.code_set)
     close = nearest(word, codes)
     offered = f" ({listed([close], 1)}?)" if close else ""
-    asked = f"{_called(column)}: “{word}” is none of ours{offered}. Which of ours do they call so? A code, or Enter to leave it out"
+    asked = f"{_column_title(column)}: “{word}” is none of ours{offered}. Which of ours do they call so? A code, or Enter to leave it out"
 
     def take(document: Document, said: str) -> str | None:
         if not said:
@@ -291,7 +291,7 @@ def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftCol
     """Days or numbers that can be read in two ways: their columns are open until it is said."""
     rows = "\n".join(f"{place}  {way}" for place, way in enumerate(ways, 1))
     what = "which form do their days have" if setting == "date" else "which is their decimal mark"
-    called = "; ".join(f"{_called(each)} ({_values(each, 3)})" for each in columns)
+    called = "; ".join(f"{_column_title(each)} ({_values(each, 3)})" for each in columns)
 
     def take(document: Document, said: str) -> str | None:
         if not said:
@@ -302,7 +302,7 @@ def _about_reading(setting: str, ways: Sequence[str], columns: Sequence[DraftCol
         document[setting] = way
         for each in columns:
             table = document["column"][each.place]
-            _put(table, "field", each.meant)
+            _put_setting(table, "field", each.meant)
             if setting == "decimal_mark" and all(way in value for value in each.values):
                 table["decimals"] = 3  # numbers that may be read in two ways have three
         return None

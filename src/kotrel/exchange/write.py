@@ -61,7 +61,7 @@ def _remember_used(layouts: Sequence[Layout], path: Path, workspace: Workspace) 
 
 def _targets(out: Path, number: int) -> list[Path]:
     """The files that the rows are written to: one, or as many as there are parts."""
-    return [out] if number == 1 else [_numbered(out, each) for each in range(1, number + 1)]
+    return [out] if number == 1 else [_numbered_path(out, each) for each in range(1, number + 1)]
 
 
 def _no_rows_for(layouts: Sequence[Layout], path: Path, workspace: Workspace) -> WrongData:
@@ -134,7 +134,7 @@ def write_layout(
     return Written(checked, written, left, former)
 
 
-def _numbered(out: Path, number: int) -> Path:
+def _numbered_path(out: Path, number: int) -> Path:
     return out.with_name(f"{out.stem}-{number}{out.suffix}")
 
 

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Literal
 
 from kotrel.core.errors import WrongUse
+from kotrel.core.phrases import plain_number
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, DocumentOptions, LoadOptions
 from kotrel.loading.file_options import FileOptions
 from kotrel.screen.command_lines import carry
@@ -155,7 +156,7 @@ def amount_of(text: str, option: str, workspace: Workspace) -> Decimal:
     read = read_number(text, None if mark == "auto" else mark)
     if read.trouble == "ambiguous":
         both = [read_number(text, each).value or Decimal(0) for each in (".", ",")]
-        first, second = (f"{each.normalize():f}" for each in both)
+        first, second = (plain_number(each) for each in both)
         raise WrongUse(
             f"{option}: “{text}” could be {first} or {second}",
             f"Write {first} or {second}, or add --decimal point or --decimal comma.",

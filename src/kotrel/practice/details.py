@@ -64,7 +64,7 @@ def details(items: pl.DataFrame) -> dict[str, pl.DataFrame]:
     shackles = items.filter(pl.col("category") == "FASTENING-SHACKLE")
     paints = items.filter((pl.col("lot_tracked") == "yes") & pl.col("code").str.starts_with("PNT-"))
     rope, shackle, aid, flare = (
-        _first(items, category) for category in ("ROPE-BRAID", "FASTENING-SHACKLE", "SAFETY-AID", "SAFETY-FLARE")
+        _first_code(items, category) for category in ("ROPE-BRAID", "FASTENING-SHACKLE", "SAFETY-AID", "SAFETY-FLARE")
     )
     return {
         "item_warehouse": _levels(items.filter(pl.col("code").str.starts_with("CHN-"))),
@@ -134,7 +134,7 @@ def _table(rows: Sequence[Sequence[str | None]], *columns: str) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=dict.fromkeys(columns, pl.String), orient="row")
 
 
-def _first(items: pl.DataFrame, category: str) -> str:
+def _first_code(items: pl.DataFrame, category: str) -> str:
     return str(items.filter(pl.col("category") == category)["code"][0])
 
 

@@ -117,11 +117,11 @@ def _judged(state: dict[str, Any], path: Path) -> TillResponse:
     for line in lines[1:]:
         if not line:
             continue
-        say(*_taken(line, state, units, groups))
+        say(*_take_line(line, state, units, groups))
     return answer
 
 
-def _taken(line: str, state: dict[str, Any], units: set[str], groups: set[str]) -> tuple[str, str, str, str, str]:
+def _take_line(line: str, state: dict[str, Any], units: set[str], groups: set[str]) -> tuple[str, str, str, str, str]:
     """Takes a line in, or refuses it: its code, the result, the till's number of a new item, a reason, and advice."""
     names, cells = HEADING.split(";"), line.split(";")
     if len(cells) != len(names):

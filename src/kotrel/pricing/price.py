@@ -11,7 +11,7 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.errors import WrongUse
-from kotrel.core.pricing.effective_price import plain_number
+from kotrel.core.phrases import plain_number
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import amount_of, day
 from kotrel.pricing.price_lookup import PriceFound, PriceLookup, price_of

@@ -184,7 +184,7 @@ class _Asker:
             factors.setdefault(unit, Decimal(factor))
         unit = self._one_of(self.asked.unit or base, factors, f"a unit of {code}")
         lists = list_facts_of(read_known(self.reading.read, self.records["price_list"], LIST))
-        standard, source = self._standard(code, item)
+        standard, source = self._standard_price(code, item)
         categories = list(self._path(item.get("category")))
         return PriceQuery(
             unit,
@@ -255,7 +255,7 @@ class _Asker:
             self.remarks.append("the customer has no price list on that day")
         return row.get("name") or "", [each for each in dict.fromkeys(names) if each in lists]
 
-    def _standard(self, item: str, row: Mapping[str, str | None]) -> tuple[Decimal | None, str]:
+    def _standard_price(self, item: str, row: Mapping[str, str | None]) -> tuple[Decimal | None, str]:
         """The item's standard price, or that of the warehouse where it has one of its own."""
         warehouse = self.asked.warehouse
         if warehouse is not None:

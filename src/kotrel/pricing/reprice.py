@@ -88,7 +88,7 @@ def _show_groups(screen: Screen, repriced: Repriced, every: bool) -> None:
     shown = groups if every else groups.head(GROUPS_SHOWN)
     for row in shown.iter_rows(named=True):
         currency = repriced.currencies.get(row["target"]) or repriced.rules.rates.home
-        old, new = (_plain(None if row[name] is None else str(row[name])) for name in ("old", "new"))
+        old, new = (_plain_price(None if row[name] is None else str(row[name])) for name in ("old", "new"))
         table.add_row(
             row["target"],
             row["group"] or "",
@@ -120,9 +120,9 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
                 "list": row["target"],
                 "item": row["item"],
                 "unit": row["unit"],
-                "from_quantity": _plain(row["from_quantity"], 0),
-                "old": _plain(row["old"]),
-                "new": _plain(row["new"]),
+                "from_quantity": _plain_price(row["from_quantity"], 0),
+                "old": _plain_price(row["old"]),
+                "new": _plain_price(row["new"]),
                 "step": row["step"],
                 "remark": row["remark"],
                 "severity": row["severity"],
@@ -144,7 +144,7 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
     }
 
 
-def _plain(value: str | None, decimals: int = 2) -> str | None:
+def _plain_price(value: str | None, decimals: int = 2) -> str | None:
     """A price with at least so many decimals, without the zeros of the calculation."""
     if value is None or "." not in value:
         return value

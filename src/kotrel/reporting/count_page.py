@@ -30,7 +30,7 @@ def _left_open(state: State) -> tuple[list[CountLine], list[CountLine]]:
     )
 
 
-def _filled(facts: Iterable[Sequence[str | None]]) -> list[tuple[str, str]]:
+def _filled_facts(facts: Iterable[Sequence[str | None]]) -> list[tuple[str, str]]:
     return [(name, value) for name, value in facts if name and value]
 
 
@@ -50,7 +50,7 @@ def count_page(name: str, workspace: Workspace) -> Page:
     remarks = {entry.number: entry.remark for entry in workspace.system().history() if entry.remark}
     done = [line for line in _all_lines(state, posted) if line.counted is not None]
     open_lines, again = _left_open(state)
-    facts = _filled(about_count(state, files, posts, documents, remarks))
+    facts = _filled_facts(about_count(state, files, posts, documents, remarks))
     sections = [
         *_about_lines(done, workspace),
         *([Section("Count again", tables=[_recounts(again)])] if again else []),

@@ -111,7 +111,10 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
         body: list[Row] = [
             [
                 key or "",
-                *(Cell(_plain(value, field), field.is_decimal) for field, value in zip(fields, values, strict=True)),
+                *(
+                    Cell(_plain_value(value, field), field.is_decimal)
+                    for field, value in zip(fields, values, strict=True)
+                ),
             ]
             for key, *values in rows.head(MOST_ROWS).select(key_text(record).alias("the key"), *names).iter_rows()
         ]
@@ -121,7 +124,7 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
     return [Section(title, tables=tables)] if tables else []
 
 
-def _plain(value: str | None, field: Field) -> str:
+def _plain_value(value: str | None, field: Field) -> str:
     return "" if value is None else shown(value, field) or ""
 
 

@@ -59,7 +59,7 @@ def load_page(workspace: Workspace, number: int, rest: Path, preview: Preview | 
         *change_sections(values),
         *row_sections(changes, "new", "New rows"),
         *row_sections(changes, "removed", "Removed rows"),
-        *_refused(workspace, number),
+        *_refused_sections(workspace, number),
         *_system_remarks(workspace, entry),
         *_corrected(preview),
         _remarks(entry, preview is not None),
@@ -291,7 +291,7 @@ def _percent(value: Decimal | None) -> Cell:
     return Cell("" if value is None else f"{value:+.1f} %", True)
 
 
-def _refused(workspace: Workspace, number: int) -> list[Section]:
+def _refused_sections(workspace: Workspace, number: int) -> list[Section]:
     """The refused rows with their reasons, and where they are in the sheet."""
     rows: list[Row] = []
     for file, sheet, rest, reasons in workspace.system().rest_of(number):

@@ -23,7 +23,7 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
     """The page of the loads from a day to a day, both included."""
     first, last = since.isoformat(), until.isoformat() if until else "9999"
     entries = [each for each in workspace.system().audited_history() if first <= when(each.at)[:10] <= last]
-    open_ones = _open(workspace, entries)
+    open_ones = _open_rows(workspace, entries)
     span = f"since {first}" if until is None else f"from {first} to {last}"
     undone = sum(1 for each in entries if each.undone_by)
     lead = f"{count(len(entries), 'load and undo', 'loads and undos')} {span}: {undone:,} taken back, {count(len(open_ones), 'open question')}."
@@ -42,7 +42,7 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
                 ),
                 _sums("By record", "Record", _by_record(entries)),
                 _sums("By person", "Who", _by_person(entries)),
-                _all(entries),
+                _all_loads(entries),
             )
             if each.tables
         ],
@@ -61,7 +61,7 @@ def _open_of(entry: Entry) -> str:
     return f"{count(refused, 'row')} refused" if refused else ""
 
 
-def _open(workspace: Workspace, entries: Sequence[Entry]) -> list[Row]:
+def _open_rows(workspace: Workspace, entries: Sequence[Entry]) -> list[Row]:
     """What is refused, not answered, damaged, or no longer as it was loaded."""
     rows: list[Row] = []
     lasting = [each for each in entries if each.kind == "load" and not each.undone_by]
@@ -117,7 +117,7 @@ def _sums(title: str, head: str, sums: Sums) -> Section:
     )
 
 
-def _all(entries: Sequence[Entry]) -> Section:
+def _all_loads(entries: Sequence[Entry]) -> Section:
     rows: list[Row] = []
     for entry in reversed(entries):
         done = "; ".join(

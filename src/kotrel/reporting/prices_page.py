@@ -7,7 +7,7 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, plain_number
 from kotrel.core.stock.sums import half_away
 from kotrel.pricing.repricing import Repriced, summary, with_remarks
 from kotrel.reporting.page import MOST_ROWS, Bar, Cell, Chart, Page, PageTable, Row, Section, number_cell
@@ -59,14 +59,14 @@ def _rules(repriced: Repriced) -> Section:
         notes.append(f"{step.name}: {sets}{where}{rounded}.")
     guards = repriced.rules.guards
     notes += [
-        f"Guard: the margin{f' on {code}' if code else ''} is at least {share.normalize():f} %."
+        f"Guard: the margin{f' on {code}' if code else ''} is at least {plain_number(share)} %."
         for code, share in guards.least_margin.items()
     ]
     notes += (
-        [f"Guard: no price rises by more than {guards.most_up.normalize():f} %."] if guards.most_up is not None else []
+        [f"Guard: no price rises by more than {plain_number(guards.most_up)} %."] if guards.most_up is not None else []
     )
     notes += (
-        [f"Guard: no price falls by more than {guards.most_down.normalize():f} %."]
+        [f"Guard: no price falls by more than {plain_number(guards.most_down)} %."]
         if guards.most_down is not None
         else []
     )
@@ -183,7 +183,7 @@ def _prices(rows: pl.DataFrame) -> Section:
 def _money(value: Decimal | None) -> Cell:
     if value is None:
         return Cell("", True)
-    text = f"{value.normalize():f}"
+    text = plain_number(value)
     whole, _, part = text.partition(".")
     return Cell(f"{int(whole):,}.{part:0<2}" if whole not in ("-0",) else text, True)
 

@@ -142,7 +142,7 @@ def _title(group: FindingGroup, supplier: bool) -> str:
 
 def _group(rows: Rows, group: FindingGroup, supplier: bool) -> PageTable:
     """The cells of one kind of finding, each with the values around it."""
-    around = _beside(rows, group.letter)
+    around = _columns_beside(rows, group.letter)
     heads = ["Cell", "Value", *(column.heading for column in around)] + ([] if supplier else ["What to do", "Perhaps"])
     cells = group.cells.head(MOST_ROWS)
     held = rows.table.cells.filter(pl.col(ROW).is_in(cells[ROW].implode()))
@@ -161,7 +161,7 @@ def _group(rows: Rows, group: FindingGroup, supplier: bool) -> PageTable:
     return PageTable(caption, heads, shown, total=group.count, searched=True)
 
 
-def _beside(rows: Rows, letter: str | None) -> list[Column]:
+def _columns_beside(rows: Rows, letter: str | None) -> list[Column]:
     """The columns by which a row is recognised: that of the key, and the first others that are filled."""
     key = [rows.letters[name] for name in rows.record.key if name in rows.letters]
     called = [rows.letters[rows.record.called]] if rows.record.called in rows.letters else []  # type: ignore[index]

@@ -18,7 +18,7 @@ def rest_beside(page: Path) -> Path:
     return free_name(page.with_suffix(".xlsx"))
 
 
-def _written(page: Page, path: Path) -> Page:
+def _write_page(page: Page, path: Path) -> Page:
     write_page(page, path, now())
     return page
 
@@ -32,25 +32,25 @@ def of_load(path: Path, workspace: Workspace, number: int, preview: Preview | No
     """
     from kotrel.reporting.load_page import load_page
 
-    return _written(load_page(workspace, number, rest_beside(path), preview), path)
+    return _write_page(load_page(workspace, number, rest_beside(path), preview), path)
 
 
 def of_sheets(path: Path, checked: Sequence[Checked], supplier: bool = False) -> Page:
     """Writes the page of checked sheets, and for a supplier a workbook with the rows to correct."""
     from kotrel.reporting.sheet_page import sheet_page
 
-    return _written(sheet_page(checked, supplier, rest_beside(path)), path)
+    return _write_page(sheet_page(checked, supplier, rest_beside(path)), path)
 
 
 def of_count(path: Path, workspace: Workspace, name: str) -> Page:
     """Writes the page of a count."""
     from kotrel.reporting.count_page import count_page
 
-    return _written(count_page(name, workspace), path)
+    return _write_page(count_page(name, workspace), path)
 
 
 def of_prices(path: Path, repriced: Repriced) -> Page:
     """Writes the page of new prices."""
     from kotrel.reporting.prices_page import prices_page
 
-    return _written(prices_page(repriced), path)
+    return _write_page(prices_page(repriced), path)

@@ -38,7 +38,7 @@ def give_way(table: Table, room: int, *headings: str) -> Table:
             words = str(column.header).split() or [""]
             column.width, column.no_wrap = max(_widest_cell(column), *map(cell_len, words)), False
     if giving and _wide(table) + least > room and all(column.overflow == "ellipsis" for column in giving):
-        return give_way(_without(table, giving), room)
+        return give_way(_drop_columns(table, giving), room)
     left = room - _wide(table) - len(giving) * _between(table)
     # The shortest first: what one does not need is for the others.
     natural = {id(column): max(_widest_cell(column), cell_len(str(column.header))) for column in giving}
@@ -52,7 +52,7 @@ def give_way(table: Table, room: int, *headings: str) -> Table:
     return table
 
 
-def _without(table: Table, left_out: Sequence[Column]) -> Table:
+def _drop_columns(table: Table, left_out: Sequence[Column]) -> Table:
     fewer = Table(box=table.box, padding=table.padding, header_style=table.header_style)
     kept = [column for column in table.columns if column not in left_out]
     for column in kept:

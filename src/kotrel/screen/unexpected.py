@@ -22,7 +22,7 @@ def without_secrets(text: str) -> str:
     return re.sub(r"(?i)(password['\"]?\s*[=:]\s*)('[^']*'|\"[^\"]*\"|[^\s,&;]+)", r"\1***", text)
 
 
-def _written(story: str, name: str) -> Path | None:
+def _write_log(story: str, name: str) -> Path | None:
     """Writes a log that only its owner can read, in the workspace or in a new folder of our own."""
     here = Path.cwd()
     folder = next((each / ".kotrel" for each in (here, *here.parents) if (each / "kotrel.toml").is_file()), None)
@@ -63,7 +63,7 @@ def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
             traceback.format_exc(),
         ]
     )
-    path = _written(without_secrets(story), f"kotrel-{stamp}.log")
+    path = _write_log(without_secrets(story), f"kotrel-{stamp}.log")
     where = f"The details are in {path}." if path else "No log file could be written."
     if isinstance(error, OSError) and error.filename:
         # A name that is too long, a disk that is full, a folder that went away: the file says more than the place in

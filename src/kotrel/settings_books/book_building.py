@@ -131,7 +131,7 @@ class _Building:
                     MEANING: setting.meaning,
                     EXAMPLE: _example(setting),
                 }
-                self._put(row, VALUE, inside.get(key), setting)
+                self._put_setting(row, VALUE, inside.get(key), setting)
                 rows.append(row)
         columns = [
             *([BookColumn(PART, "Part", None, "", True, 12)] if any(called for _, _, called in sections) else []),
@@ -193,12 +193,12 @@ class _Building:
         row = BookRow(file, path, texts)
         for key, value in inside.items():
             if key in section and _is_cell(section[key]):
-                self._put(row, key, value, section[key])
+                self._put_setting(row, key, value, section[key])
             elif not (key in section and section[key].kind == "tables"):
                 self.left.append(f"{file}: {'.'.join(part.partition(chr(0))[0] for part in (*path, key))}")
         return row
 
-    def _put(self, row: BookRow, key: str, value: Any, setting: Setting) -> None:
+    def _put_setting(self, row: BookRow, key: str, value: Any, setting: Setting) -> None:
         if value is None:
             return
         if not comes_back(value, setting):
@@ -262,7 +262,7 @@ def mapping_book(
             fed = {row.texts.get("column") for row in page.rows} | set(data.get("skip", []))
             left = {heading: some for heading, some in values.items() if heading not in fed}
             page.rows += [BookRow(file, None, {"column": heading, SOME: some}) for heading, some in left.items()]
-        page.columns = _first(page.columns, "column", SOME, NAME)
+        page.columns = _keys_first(page.columns, "column", SOME, NAME)
         sheets.append(page)
     sections: list[tuple[Path, Section, str]] = [((), MAPPING, "")]
     shared = {key: MAPPING[key] for key in ("record", "for", "where", "once_per", "after_end")}
@@ -294,7 +294,7 @@ def mapping_book(
     return SettingsBook("mapping", name, f"The mapping {name}", {file: text}, sheets, lists, guide, make.left)
 
 
-def _first(columns: Sequence[BookColumn], *keys: str) -> list[BookColumn]:
+def _keys_first(columns: Sequence[BookColumn], *keys: str) -> list[BookColumn]:
     return [
         *sorted((each for each in columns if each.key in keys), key=lambda each: keys.index(each.key)),
         *(each for each in columns if each.key not in keys),

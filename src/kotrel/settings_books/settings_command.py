@@ -164,12 +164,12 @@ def _read(args: argparse.Namespace, place: SettingPlace, screen: Screen) -> int:
         _show(screen, path, edits, moved)
     write = wanted and (args.yes or _is_allowed(screen))
     for file, text in texts.items() if write else ():
-        _put(place.folder / file, text)
+        _write_whole(place.folder / file, text)
     if screen.as_json:
         screen.json(_json(edited.what, edited.name, edits, moved, list(texts) if write else []))
     elif write:
         screen.show(f"Written: {', '.join(texts)}")
-        screen.show(f"Next: {screen.program} {_next(edited.what, edited.name, place)}")
+        screen.show(f"Next: {screen.program} {_next_command(edited.what, edited.name, place)}")
     elif wanted:
         screen.show(f"Nothing was written.  Next: {screen.program} settings {quoted([args.what])} --yes")
     return 0 if edits.ok else 1
@@ -183,12 +183,12 @@ def _is_allowed(screen: Screen) -> bool:
     return not screen.as_json and screen.is_terminal and screen.ask("Write these changes into the settings?")
 
 
-def _put(path: Path, text: str) -> None:
+def _write_whole(path: Path, text: str) -> None:
     with written_whole(path) as temporary:
         temporary.write_bytes(text.encode())
 
 
-def _next(what: str, name: str, place: SettingPlace) -> str:
+def _next_command(what: str, name: str, place: SettingPlace) -> str:
     if what == "mapping":
         used = last_used(place.hidden).get(f"maps/{name}.toml")
         sheet = quoted([_from_here(used.file)]) if used is not None and Path(used.file).is_file() else "SHEET"

@@ -118,7 +118,7 @@ class _Sheet:
             before, after = row.origin.texts.get(VALUE, ""), row.texts.get(VALUE, "").strip("\n")
             if before == after:
                 continue
-            called = _called(row.origin.path)
+            called = _place_in_words(row.origin.path)
             if AS_IT_IS in (before, current.texts.get(VALUE) if current is not None else ""):
                 self.problem(row.row, VALUE, after, f"no cell can hold this setting: change it in {row.origin.file}")
                 continue
@@ -135,7 +135,10 @@ class _Sheet:
         for gone in self.edited.gone:
             if gone.texts.get(VALUE):
                 self.problem(
-                    1, VALUE, "", f"the row of {_called(gone.path or ())} was deleted: make its value blank instead"
+                    1,
+                    VALUE,
+                    "",
+                    f"the row of {_place_in_words(gone.path or ())} was deleted: make its value blank instead",
                 )
 
     # --- a row for each table with a name
@@ -189,9 +192,17 @@ class _Sheet:
                 "a field stays in its record: delete this row, and add one there",
             )
             return path
-        if new != path and not self.is_settled(row.row, NAME, origin, _called(path), new[-1]):
+        if new != path and not self.is_settled(row.row, NAME, origin, _place_in_words(path), new[-1]):
             self.change(
-                row.row, NAME, origin.file, _called(path), path[-1], new[-1], path, _renamer(path, new[-1]), late=True
+                row.row,
+                NAME,
+                origin.file,
+                _place_in_words(path),
+                path[-1],
+                new[-1],
+                path,
+                _renamer(path, new[-1]),
+                late=True,
             )
         return new
 
@@ -208,7 +219,7 @@ class _Sheet:
             before, after = origin.texts.get(key, ""), row.texts.get(key, "").strip("\n")
             if before == after:
                 continue
-            called = f"{_called(path)}: {key}"
+            called = f"{_place_in_words(path)}: {key}"
             if before == AS_IT_IS:
                 self.problem(row.row, key, after, f"no cell can hold this setting: change it in {origin.file}")
                 continue
@@ -229,7 +240,7 @@ class _Sheet:
             now = there.get(key, "")
             if key not in SHOWN and now != text.strip("\n"):
                 cell = self.edited.cell(row.row, key)
-                self.found.clashes.append(Clash(cell, f"{_called(path)}: {key}", "", now, text))
+                self.found.clashes.append(Clash(cell, f"{_place_in_words(path)}: {key}", "", now, text))
 
     def _new_table(self, row: EditedRow) -> Path | None:
         name = row.texts.get(NAME, "").strip()
@@ -253,7 +264,7 @@ class _Sheet:
             row.row,
             NAME,
             file,
-            _called(path),
+            _place_in_words(path),
             "",
             shown or "(blank)",
             path,
@@ -286,7 +297,7 @@ class _Sheet:
             self.found.clashes.append(
                 Clash(
                     self.edited.cell(row, key),
-                    f"{_called(path)}: {key}",
+                    f"{_place_in_words(path)}: {key}",
                     origin.texts.get(key, ""),
                     current.texts.get(key, ""),
                     "the row was deleted",
@@ -299,7 +310,14 @@ class _Sheet:
                 if key not in SHOWN and key not in (NAME, RECORD) and text
             )
             self.change(
-                row, NAME, origin.file, _called(path), shown or "(blank)", "", path, lambda text: text.remove(path)
+                row,
+                NAME,
+                origin.file,
+                _place_in_words(path),
+                shown or "(blank)",
+                "",
+                path,
+                lambda text: text.remove(path),
             )
 
     # --- a row for each table of a list
@@ -327,7 +345,7 @@ class _Sheet:
         )
         key, name = next(iter(self.declared)), self.sheet.parent[-1]
         if self._differs_from(known):
-            if [_filled(row.texts) for row in rows] != [_filled(row.texts) for row in self.sheet.rows]:
+            if [_filled_cells(row.texts) for row in rows] != [_filled_cells(row.texts) for row in self.sheet.rows]:
                 called = f"the order of {self.sheet.title.lower()}"
                 self.found.clashes.append(
                     Clash(self.edited.cell(first, key), called, "as it was", "changed in the file", "another order")
@@ -350,7 +368,8 @@ class _Sheet:
         """True where the list in the file is not what it was when the workbook was made."""
         now = [self.current(origin) for origin in known]
         return len(self.sheet.rows) != len(known) or any(
-            row is None or _filled(row.texts) != _filled(origin.texts) for row, origin in zip(now, known, strict=True)
+            row is None or _filled_cells(row.texts) != _filled_cells(origin.texts)
+            for row, origin in zip(now, known, strict=True)
         )
 
     # --- a row for each word
@@ -411,11 +430,11 @@ class _Sheet:
             origin = None
         before = origin.texts.get(VALUE, "") if origin is not None else ""
         base = origin if origin is not None else OriginRow(file, path, {})
-        if not self.is_settled(row.row, VALUE, base, _called(path), text):
-            self.change(row.row, VALUE, file, _called(path), before, text, path, _setter(path, value))
+        if not self.is_settled(row.row, VALUE, base, _place_in_words(path), text):
+            self.change(row.row, VALUE, file, _place_in_words(path), before, text, path, _setter(path, value))
 
 
-def _filled(texts: Mapping[str, str]) -> dict[str, str]:
+def _filled_cells(texts: Mapping[str, str]) -> dict[str, str]:
     """The cells that say something."""
     return {key: text.strip("\n") for key, text in texts.items() if text and key not in SHOWN}
 
@@ -433,7 +452,7 @@ def _renamer(path: Path, name: str) -> Callable[[TomlText], None]:
     return lambda text: text.rename(path, name)
 
 
-def _called(path: Path) -> str:
+def _place_in_words(path: Path) -> str:
     """A place in a settings file in words: “field cost”, “step 2”."""
     return " ".join(part.replace("\x00", " ") for part in path)
 

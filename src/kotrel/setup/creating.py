@@ -10,6 +10,7 @@ from msgspec import Struct
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.table_facts import TableFacts
+from kotrel.core.description.toml_reading import quoted_text
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.practice.installing import description_text, has_practice, set_up
 from kotrel.sheets.safe_writing import make_folder
@@ -198,10 +199,10 @@ def _create(
 def _settings(address: str, habits: WorkspaceHabits) -> str:
     """The text of a new ``kotrel.toml``."""
     return _SETTINGS.format(
-        url=_quoted(address),
-        mark=_quoted(habits.decimal_mark),
-        dates=_quoted(habits.dates),
-        currency=_quoted(habits.currency),
+        url=quoted_text(address),
+        mark=quoted_text(habits.decimal_mark),
+        dates=quoted_text(habits.dates),
+        currency=quoted_text(habits.currency),
     )
 
 
@@ -249,7 +250,7 @@ def _for_till(folder: Path, address: str, habits: WorkspaceHabits) -> Made:
     _write(folder / "layouts" / "till.toml", till_file("till.toml"))
     _write(folder / "maps" / "till-articles.toml", till_file("till_articles.toml"))
     places = "".join(
-        f"{name} = {_quoted((till / of).as_posix())}\n"
+        f"{name} = {quoted_text((till / of).as_posix())}\n"
         for name, of in (("uploads", "in"), ("trial", "try"), ("results", "results"))
     )
     _write(folder / FILE, f"{_settings(address, habits)}\n[folder]\n{places}")
@@ -328,10 +329,6 @@ def add_journal(url: str, folder: Path) -> bool:
         return True
     finally:
         database.close()
-
-
-def _quoted(text: str) -> str:
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
 def _write(path: Path, text: str) -> None:

@@ -131,7 +131,7 @@ def _span(said: str | None) -> int:
 def _cell_of_page(cell: Any) -> Cell:
     text = " ".join(str(cell.text_content()).replace("\xa0", " ").split())
     held = cell.get("x:num") or cell.get(f"{_OFFICE}num") or cell.get("num")
-    if held is not None and (number := _plain(held)) is not None:
+    if held is not None and (number := _plain_number(held)) is not None:
         # What the program held, whatever its cell shows.
         return number, "number"
     return text, "text"
@@ -157,7 +157,7 @@ def _cell_of_sheet(cell: Any) -> Cell:
     if data is None:
         return "", "text"
     text, kind = "".join(data.itertext()), data.get(f"{_SHEET_XML}Type", "String")
-    if kind == "Number" and (number := _plain(text)) is not None:
+    if kind == "Number" and (number := _plain_number(text)) is not None:
         return number, "number"
     if kind == "DateTime":
         day, _, time = text.partition("T")
@@ -167,7 +167,7 @@ def _cell_of_sheet(cell: Any) -> Cell:
     return text, "error" if kind == "Error" else "text"
 
 
-def _plain(text: str) -> str | None:
+def _plain_number(text: str) -> str | None:
     try:
         number = Decimal(text.strip())
     except InvalidOperation:

@@ -56,7 +56,7 @@ def as_utf8(raw: bytes, name: str) -> tuple[bytes, list[str]]:
     if _is_utf8(raw):
         return raw, []
     page = _page_of(raw[:_SAMPLE])
-    said = f"not UTF-8: read as {_called(page)}{_examples(raw[:_SAMPLE].decode(page, errors='replace'))}"
+    said = f"not UTF-8: read as {_encoding_name(page)}{_examples(raw[:_SAMPLE].decode(page, errors='replace'))}"
     try:
         return raw.decode(page).encode(), [said]
     except UnicodeDecodeError:
@@ -182,7 +182,7 @@ def _without_mark(raw: bytes, name: str) -> tuple[bytes, list[str]]:
         raise _no_text(name) from None
 
 
-def _called(encoding: str) -> str:
+def _encoding_name(encoding: str) -> str:
     return f"Windows-{encoding[2:]}" if encoding.startswith("cp12") else encoding
 
 

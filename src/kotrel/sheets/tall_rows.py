@@ -86,13 +86,13 @@ def put_rows(path: Path, sheets: Mapping[int, TallRows]) -> None:
                     out.writestr(about, book.read(about))
                     continue
                 with out.open(about.filename, "w", force_zip64=True) as part:
-                    _put(book.read(about), parts[about.filename], part)
+                    _put_rows(book.read(about), parts[about.filename], part)
         other.replace(path)
     finally:
         other.unlink(missing_ok=True)
 
 
-def _put(sheet: bytes, rows: TallRows, part: IO[bytes]) -> None:
+def _put_rows(sheet: bytes, rows: TallRows, part: IO[bytes]) -> None:
     samples = [found for found in _SAMPLE.finditer(sheet) if int(found[1]) >= rows.first]
     styles = [dict(_STYLE.findall(found[2] or b"")) for found in samples]
     reach = f"A1:{letter_of(len(rows.columns) - 1)}{rows.first + rows.height - 1}".encode()

@@ -94,7 +94,7 @@ def write_text(sheet: OutSheet, path: Path, form: TextForm, bare: bool = False) 
     names = [f"c{place}" for place in range(len(sheet.columns))]
     rows = sheet.rows.rename(dict(zip(sheet.rows.columns, names, strict=True)))
     for name, column in zip(names, sheet.columns, strict=True):
-        rows = rows.with_columns(_written(rows[name], column, form).alias(name))
+        rows = rows.with_columns(_written_values(rows[name], column, form).alias(name))
     if form.headings:
         heading = pl.DataFrame({name: [column.heading] for name, column in zip(names, sheet.columns, strict=True)})
         if form.guarded:
@@ -132,7 +132,7 @@ def _put_lines(
     out = _Out(file) if form.encoding in _AS_WRITTEN else _Out(io.BytesIO())
     file.write(_AS_WRITTEN.get(form.encoding, b""))
     try:
-        _put(rows, cast(IO[bytes], out), form, quotes)
+        _put_rows(rows, cast(IO[bytes], out), form, quotes)
     except Exception:
         if out.failed is not None:
             # The disk is full, say: the writer of lines would make another error of it.
@@ -149,7 +149,7 @@ def _put_bare(rows: pl.DataFrame, file: IO[bytes], form: TextForm) -> None:
         try:
             file.write(_AS_WRITTEN[form.encoding])
             file.flush()
-            _put(rows, file, form, "never")
+            _put_rows(rows, file, form, "never")
             return
         except Exception:
             # The disk is full, say: the writer of lines says that in its own way, and Python's clearly.
@@ -158,7 +158,9 @@ def _put_bare(rows: pl.DataFrame, file: IO[bytes], form: TextForm) -> None:
     _put_lines(rows, file, form, "never")
 
 
-def _put(rows: pl.DataFrame, out: IO[bytes], form: TextForm, quotes: Literal["necessary", "always", "never"]) -> None:
+def _put_rows(
+    rows: pl.DataFrame, out: IO[bytes], form: TextForm, quotes: Literal["necessary", "always", "never"]
+) -> None:
     rows.write_csv(
         out, include_header=False, separator=form.separator, line_terminator=form.line_end, quote_style=quotes
     )
@@ -184,7 +186,7 @@ class _Out:
         self.file.flush()
 
 
-def _written(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
+def _written_values(values: pl.Series, column: OutColumn, form: TextForm) -> pl.Series:
     """A column's values as the form writes them."""
     if column.field is None or not column.field.is_decimal:
         if not form.guarded:

@@ -108,7 +108,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         remarks = [*remarks, "each value was in single quotes: read without them"]
     odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
     if skipped:
-        lines = _numbered(cells, lines) + skipped
+        lines = _line_numbers(cells, lines) + skipped
     unquoted = "" if is_quoted or b"\r" in raw else separator
     grid = Grid(
         str(path), "", cells, dict.fromkeys(cells.columns, "text"), lines, remarks=tuple(remarks), unquoted=unquoted
@@ -119,7 +119,7 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     return grid if by_lines is not None else _with_ragged_rows(grid, raw, separator, skipped)
 
 
-def _numbered(cells: pl.DataFrame, lines: pl.Series | None) -> pl.Series:
+def _line_numbers(cells: pl.DataFrame, lines: pl.Series | None) -> pl.Series:
     """The line of each row (UInt32), counted where none is given: then each row is one line."""
     if lines is None:
         lines = pl.int_range(1, cells.height + 1, eager=True)
@@ -254,7 +254,7 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
                         "irregular-file",
                     )
                 broken = _lines(cells) if b'"' in raw else None
-                lines = _numbered(cells, broken) + (line - 1)
+                lines = _line_numbers(cells, broken) + (line - 1)
                 swallowed: tuple[tuple[int, int], ...] = ()
                 if broken is not None:
                     swallowed = _swallowed(cells, lines, separator, width, _has_odd_quotes(raw, separator, cells))

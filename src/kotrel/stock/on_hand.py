@@ -93,7 +93,7 @@ def stock(asked: StockQuestion, workspace: Workspace) -> Stock:
         condition = _condition(asked, item, places, ledger, workspace, reading)
         needed = set(condition.fields) if condition is not None else set()
         keys = [name for name in places if name == "item" or name in asked.by or name in needed]
-        among = _among(asked, places, condition.meant if condition is not None else {})
+        among = _filters_of(asked, places, condition.meant if condition is not None else {})
         rows, amounts = _rows(asked, keys, among, reading)
         rows = _with_items(rows, item, asked, needed, reading)
     if condition is not None:
@@ -134,7 +134,7 @@ def _condition(
     return compile_expression(asked.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
 
 
-def _among(
+def _filters_of(
     asked: StockQuestion, places: Sequence[str], meant: Mapping[tuple[str, str], str]
 ) -> list[tuple[str, pl.Series]]:
     """What the system need read only: the items named, and places that the condition names."""

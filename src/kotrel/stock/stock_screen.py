@@ -92,7 +92,7 @@ def stock_json(answer: Stock) -> dict[str, Any]:
     rows = [
         {
             **{name: row[name] for name in answer.by},
-            **{name.replace(" ", "_"): _plain(row[name], name) for name in answer.amounts},
+            **{name.replace(" ", "_"): _plain_amount(row[name], name) for name in answer.amounts},
             "unit": row["unit"],
         }
         for row in answer.rows.iter_rows(named=True)
@@ -100,13 +100,15 @@ def stock_json(answer: Stock) -> dict[str, Any]:
     # Metres and pieces cannot be added up.
     one_unit = answer.rows["unit"].n_unique() <= 1
     totals = {
-        name.replace(" ", "_"): _plain(sum(answer.rows[name], Decimal(0)), name) if name in MONEY or one_unit else None
+        name.replace(" ", "_"): _plain_amount(sum(answer.rows[name], Decimal(0)), name)
+        if name in MONEY or one_unit
+        else None
         for name in answer.amounts
     }
     return {"rows": rows, "totals": totals, "remarks": list(answer.remarks)}
 
 
-def _plain(value: Decimal, name: str) -> str:
+def _plain_amount(value: Decimal, name: str) -> str:
     return (money_text(value) if name in MONEY else quantity_text(value)).replace(",", "")
 
 
@@ -121,7 +123,7 @@ def stock_book(answer: Stock) -> OutBook:
         title = f"{name.capitalize()}" if name not in TITLES or " " in name else TITLES[name].capitalize()
         about = Field(name, title, "money" if name in MONEY else "quantity", decimals=2 if name in MONEY else 3)
         columns.append(OutColumn(title, about))
-        series.append(pl.Series(name, [_plain(value, name) for value in answer.rows[name]], dtype=pl.String))
+        series.append(pl.Series(name, [_plain_amount(value, name) for value in answer.rows[name]], dtype=pl.String))
     if "unit" not in answer.by:
         columns.append(OutColumn("Unit"))
         series.append(answer.rows["unit"])

@@ -30,8 +30,8 @@ def given_for(variable: str, url: str, folder: Path | None) -> str | None:
         return given if _place(meant) == _place(url) else None
     if folder is not None and _is_above(folder):
         raise WrongUse(
-            f"{variable} is not sent to {_shown(url)}: the workspace was found in {folder.resolve()}, above this folder, and may not be yours",
-            f"Say for which address it is: {variable}_FOR={_shown(url)}; or go to the workspace's own folder.",
+            f"{variable} is not sent to {_address_only(url)}: the workspace was found in {folder.resolve()}, above this folder, and may not be yours",
+            f"Say for which address it is: {variable}_FOR={_address_only(url)}; or go to the workspace's own folder.",
             "secret-for-whom",
         )
     return given
@@ -57,7 +57,7 @@ def _place(url: str) -> tuple[str, str, int | None]:
     return scheme, (parts.hostname or "").lower(), port or usual.get(parts.scheme)
 
 
-def _shown(url: str) -> str:
+def _address_only(url: str) -> str:
     """The address without user, password and path."""
     parts = urlsplit(url)
     return f"{parts.scheme}://{parts.netloc.rpartition('@')[2]}"

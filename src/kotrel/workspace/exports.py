@@ -61,7 +61,7 @@ class RememberedExport(Struct, frozen=True):
         found: pl.DataFrame | None = None
         for number, path in sorted(numbered):
             if number in standing:
-                found = _joined(found, _read(path), key)
+                found = _latest_loaded(found, _read(path), key)
         return found
 
     def remember_loaded(self, record: str, loaded: pl.DataFrame, number: int) -> None:
@@ -73,7 +73,7 @@ class RememberedExport(Struct, frozen=True):
         _write(path, loaded)
 
 
-def _joined(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+def _latest_loaded(before: pl.DataFrame | None, loaded: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
     """What one load after another has loaded: of each cell the latest."""
     if before is None:
         return loaded

@@ -23,7 +23,7 @@ def layout_text(draft: Draft) -> str:
         document.add(_comment(line))
     document.add("record", tomlkit.item(draft.record.name))
     for name, setting in draft.settings.items():
-        document.add(name, _item(setting.value).comment(_plain(_how(setting))))
+        document.add(name, _item(setting.value).comment(_one_line(_how(setting))))
     columns = tomlkit.aot()
     for each in draft.columns:
         columns.append(_column(each))
@@ -34,10 +34,10 @@ def layout_text(draft: Draft) -> str:
 def _comment(text: str) -> Any:
     import tomlkit
 
-    return tomlkit.comment(_plain(text))
+    return tomlkit.comment(_one_line(text))
 
 
-def _plain(text: str) -> str:
+def _one_line(text: str) -> str:
     """On one line, without signs that no comment can have."""
     return "".join(letter if letter.isprintable() else " " for letter in text)
 
@@ -74,7 +74,7 @@ def _column(column: DraftColumn) -> Any:
         table.add(_comment(f"open: {' '.join(column.why.split())}; {_offered(column)}"))
     table.add("heading", tomlkit.item(column.heading))
     for name, setting in column.settings.items():
-        table.add(name, _item(setting.value).comment(_plain(_how(setting))))
+        table.add(name, _item(setting.value).comment(_one_line(_how(setting))))
     if column.unknown:
         unknown = listed([f"“{each}”" for each in column.unknown], 6)
         table.add(

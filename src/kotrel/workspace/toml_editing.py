@@ -7,7 +7,6 @@ list (``[[step]]``) takes its own tables (``[step.set]``) along.
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime
@@ -15,7 +14,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from kotrel.core.description.toml_reading import numbered, parsed
+from kotrel.core.description.toml_reading import numbered, parsed, quoted_text
 
 Path = tuple[str, ...]
 """Where a value is: names of tables and keys; a table of a list as :func:`numbered` says."""
@@ -242,7 +241,7 @@ def written(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, str):
-        return _quoted(value)
+        return quoted_text(value)
     if isinstance(value, date | datetime):
         return value.isoformat()
     if isinstance(value, Mapping):
@@ -253,13 +252,8 @@ def written(value: Any) -> str:
     return str(value)
 
 
-def _quoted(text: str) -> str:
-    # What JSON escapes, TOML reads the same; it wants the delete character escaped, too.
-    return json.dumps(text, ensure_ascii=False).replace("\x7f", "\\u007f")
-
-
 def _key(name: str) -> str:
-    return name if _BARE.fullmatch(name) else _quoted(name)
+    return name if _BARE.fullmatch(name) else quoted_text(name)
 
 
 def _dotted(path: Path) -> str:

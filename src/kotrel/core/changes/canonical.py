@@ -33,13 +33,13 @@ def require_canonical(changes: Sequence[RecordChanges]) -> None:
 
 def out_of_form(values: pl.Series, field: Field) -> pl.Series:
     """Boolean for each value (String): it is not in the canonical form of its field's kind; a blank is."""
-    form = _form(field)
+    form = form_of(field)
     if form is None:
         return pl.Series([False], dtype=pl.Boolean).new_from_index(0, len(values))
     return ~values.str.contains(form).fill_null(True)
 
 
-def _form(field: Field) -> str | None:
+def form_of(field: Field) -> str | None:
     if field.is_decimal:
         return rf"^-?[0-9]+\.[0-9]{{{field.decimals}}}$" if field.decimals else r"^-?[0-9]+$"
     if field.kind == "yes_no":

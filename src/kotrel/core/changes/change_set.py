@@ -121,7 +121,7 @@ def key_text(record: Record) -> pl.Expr:
     return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
 
 
-def _beside(sheet_rows: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+def _with_system_rows(sheet_rows: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
     """The rows of a sheet with the system's row for each."""
     start = run_position(sheet_rows[key[0]], known[key[0]]) if len(key) == 1 else None
     if start is None or not all_different(sheet_rows[key[0]]):
@@ -157,7 +157,7 @@ def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
     cleared = [name for name in rows.cleared if name in others]
     known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
     own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    joined = _beside(own, known, key)
+    joined = _with_system_rows(own, known, key)
     lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
     for name, source in lists.items():
         joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))

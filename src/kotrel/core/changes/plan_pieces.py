@@ -125,12 +125,12 @@ def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
             )
             for at in range(0, shaped.height, PIECE_ROWS):
                 yield from ((number, text) for text in _texts(shaped.slice(at, PIECE_ROWS), most_bytes))
-        left = _refused(part_changes)
+        left = _refused_with_cells(part_changes)
         for at in range(0, left.height, PIECE_ROWS):
             yield from ((number, text) for text in _texts(left.slice(at, PIECE_ROWS), most_bytes))
 
 
-def _refused(changes: RecordChanges) -> pl.DataFrame:
+def _refused_with_cells(changes: RecordChanges) -> pl.DataFrame:
     """The rows that are left out, with their cells as they stand in the sheet."""
     rows = changes.frame.filter(pl.col(ACTION) == "refused")
     shaped = rows.select(

@@ -15,7 +15,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
 
-def _together(rows: Rows, names: Sequence[str]) -> pl.DataFrame:
+def _joined_values(rows: Rows, names: Sequence[str]) -> pl.DataFrame:
     """``ROW`` and ``one value``: the values of several fields as one text, null where one of them is blank."""
     return rows.values.select(ROW, pl.concat_str(names, separator=" / ").alias("one value"))
 
@@ -29,13 +29,15 @@ def check_across(parts: Sequence[Rows], state: SystemState) -> list[list[Finding
     findings: list[list[FindingGroup]] = [[] for _ in parts]
     record = parts[0].record
     if all(each.has_key for each in parts):
-        keys = [_together(each, record.key) for each in parts]
+        keys = [_joined_values(each, record.key) for each in parts]
         _add(findings, parts, keys, record.key[0], "twice-in-load", "twice in this load")
     for fields in record.unique_groups().values():
         values = [_values(each, [name for name in fields if name in each.fields]) for each in parts]
         _add(findings, parts, values, fields[0], "shared-in-load", "on two rows of this load")
     for names in record.unique_together:
-        joined = [_together(each, names) if set(names) <= set(each.fields) else _values(each, []) for each in parts]
+        joined = [
+            _joined_values(each, names) if set(names) <= set(each.fields) else _values(each, []) for each in parts
+        ]
         titles = " / ".join(record.fields[name].title.lower() for name in names)
         _add(findings, parts, joined, names[-1], "shared-in-load", f"the same {titles} on two rows of this load")
     if record.circles:

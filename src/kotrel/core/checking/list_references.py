@@ -32,7 +32,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         target = state.description.records[field.to]
         if field.within:
-            findings += _within(rows, field, target, state)
+            findings += _check_within(rows, field, target, state)
             continue
         values = rows.values[name]
         distinct = rows.distinct(name).drop_nulls()
@@ -92,7 +92,7 @@ def _refused_here(rows: Rows, name: str, codes: pl.Series, refused: Mapping[str,
     return rows.group("error", "refused-in-load", "refers to a row of this load with an error", name, cells)
 
 
-def _within(rows: Rows, field: Field, target: Record, state: SystemState) -> list[FindingGroup]:
+def _check_within(rows: Rows, field: Field, target: Record, state: SystemState) -> list[FindingGroup]:
     """Codes that exist only within another: a bin of its warehouse."""
     parts = [*field.within, field.name]
     if any(name not in rows.fields for name in parts):

@@ -69,7 +69,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
         for field in carried:
             findings += _not_filled(rows, state, field, new)
     if everywhere:
-        findings += _missing(rows, state, everywhere, "required in every row")
+        findings += _missing_column(rows, state, everywhere, "required in every row")
     if for_new:
         findings += _without_column(rows, state, for_new, new)
     return findings
@@ -90,7 +90,7 @@ def _not_filled(rows: Rows, state: SystemState, field: Field, new: pl.Series) ->
     return [*findings, *rows.where("error", "missing", title, field, wrong, title)]
 
 
-def _missing(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:
+def _missing_column(rows: Rows, state: SystemState, fields: list[Field], who: str) -> list[FindingGroup]:
     perhaps = likely_columns(rows, state, fields)
     return [
         rows.sheet_finding(
@@ -113,7 +113,7 @@ def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl
     if not keyed.any():
         return []
     if new.all():
-        return _missing(rows, state, fields, f"required for new {record} rows")
+        return _missing_column(rows, state, fields, f"required for new {record} rows")
     needed = listed_and([field.title.lower() for field in fields])
     message = "; ".join(
         (

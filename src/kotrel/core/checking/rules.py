@@ -20,7 +20,7 @@ def check_rules(rows: Rows, state: SystemState) -> list[FindingGroup]:
         *_exactly_one(rows, state),
         *_in_order(rows, state),
         *_behind_references(rows, state),
-        *_among(rows, state),
+        *_check_one_of(rows, state),
         *_different(rows),
         *_zeros(rows),
     ]
@@ -30,7 +30,7 @@ def _exactly_one(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     for group in rows.record.exactly_one:
         after = after_load(rows, state, group)
         filled = after.select(pl.sum_horizontal(pl.col(name).is_not_null() for name in group)).to_series()
-        field = _shown(rows, group)
+        field = _field_shown(rows, group)
         names = listed_and([rows.record.fields[name].title.lower() for name in group], "or")
         title = f"not exactly one of {names}"
         yield from rows.where("error", "not-exactly-one", title, field, filled == 0, f"one of {names} must be filled")
@@ -47,7 +47,9 @@ def _in_order(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
         wrong = after.select((_ordered(first) > _ordered(second)).fill_null(False)).to_series()
         what = "after" if first.kind in ("date", "moment") else "above"
         title = f"{first.title} {what} {second.title.lower()}"
-        yield from rows.where("error", "wrong-order", title, _shown(rows, (high, low)), wrong, f"{title}: swap them?")
+        yield from rows.where(
+            "error", "wrong-order", title, _field_shown(rows, (high, low)), wrong, f"{title}: swap them?"
+        )
 
 
 def _ordered(field: Field) -> pl.Expr:
@@ -96,7 +98,7 @@ def _behind_references(rows: Rows, state: SystemState) -> Iterable[FindingGroup]
             yield rows.group("error", "must-match", title, field.name, cells)
 
 
-def _among(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
+def _check_one_of(rows: Rows, state: SystemState) -> Iterable[FindingGroup]:
     """``one_of``: the value of the row referred to, or of another record's rows that refer to the same row."""
     for field in rows.record.fields.values():
         if not field.one_of or field.name not in rows.fields:
@@ -170,7 +172,7 @@ def _zeros(rows: Rows) -> Iterable[FindingGroup]:
             yield from rows.where("warning", "zero", f"zero, which means: {field.zero_means}", field, zero, message)
 
 
-def _shown(rows: Rows, fields: Iterable[str]) -> Field:
+def _field_shown(rows: Rows, fields: Iterable[str]) -> Field:
     """The field whose cell shows a finding about several fields: the first that the sheet has."""
     names = list(fields)
     return rows.record.fields[next((name for name in names if name in rows.fields), rows.record.key[0])]

@@ -30,7 +30,7 @@ def check_unique(rows: Rows, state: SystemState) -> list[FindingGroup]:
             findings += _in_other_records(rows, parts, group, state)
     for names in rows.record.unique_together:
         if any(name in rows.fields for name in names):
-            findings += _together(rows, names, state)
+            findings += _check_together(rows, names, state)
     return findings
 
 
@@ -113,14 +113,14 @@ def _in_system(rows: Rows, parts: pl.DataFrame, fields: tuple[str, ...], state: 
     if not clash.height:
         return []
     # Where the same sheet gives the holder another value in that field, or clears it, the value is free.
-    freed = pl.concat([_given(rows, name) for name in fields if name in rows.fields])
+    freed = pl.concat([_keys_given_anew(rows, name) for name in fields if name in rows.fields])
     clash = clash.join(freed, on=[*(f"held {k}" for k in key), "held in"], how="anti").unique().sort(ROW)
     holder = pl.concat_str([pl.col(f"held {k}") for k in key], separator=" / ")
     clash = clash.with_columns(holder.alias("held by"))
     untouched = _untouched(rows, clash, fields, state)
     return [
-        *_taken(rows, clash.filter(~untouched), rows.record.title),
-        *_taken(rows, clash.filter(untouched), rows.record.title, "warning"),
+        *_taken_findings(rows, clash.filter(~untouched), rows.record.title),
+        *_taken_findings(rows, clash.filter(untouched), rows.record.title, "warning"),
     ]
 
 
@@ -158,7 +158,7 @@ def _without_given(rows: Rows, name: str, taken: pl.DataFrame) -> pl.DataFrame:
     return pl.concat([taken.head(start), mine, taken.slice(start + len(sheet_keys))])
 
 
-def _given(rows: Rows, name: str) -> pl.DataFrame:
+def _keys_given_anew(rows: Rows, name: str) -> pl.DataFrame:
     """The keys of the rows that give a field another value, or clear it: ``held NAME`` and ``held in``."""
     given = pl.col(name).is_not_null()
     if name in rows.cleared:
@@ -212,7 +212,7 @@ def _in_other_records(rows: Rows, parts: pl.DataFrame, group: str, state: System
         )
         if clash.height:
             about = state.description.records[str(other.fields[theirs].to)] if theirs not in other.key else other
-            findings += _taken(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
+            findings += _taken_findings(rows, clash.with_columns(pl.col("owned by").alias("held by")), about.title)
     return findings
 
 
@@ -227,7 +227,7 @@ def _owners(record: Record, other: Record) -> tuple[str, str] | None:
     return None
 
 
-def _taken(rows: Rows, clash: pl.DataFrame, title: str, severity: Severity = "error") -> list[FindingGroup]:
+def _taken_findings(rows: Rows, clash: pl.DataFrame, title: str, severity: Severity = "error") -> list[FindingGroup]:
     findings: list[FindingGroup] = []
     for (name,), part in clash.group_by("of field", maintain_order=True):
         cells = cells_of(
@@ -237,7 +237,7 @@ def _taken(rows: Rows, clash: pl.DataFrame, title: str, severity: Severity = "er
     return findings
 
 
-def _together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
+def _check_together(rows: Rows, names: tuple[str, ...], state: SystemState) -> list[FindingGroup]:
     """Fields whose values together may be on one row only, where all of them are filled."""
     key = list(rows.record.key)
     after = after_load(rows, state, names).hstack(rows.values.select(pl.col(name).alias(f"own {name}") for name in key))

@@ -9,6 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.counting.tolerances import Tolerance
+from kotrel.core.phrases import plain_number
 from kotrel.core.stock.sums import half_away
 
 ZERO = Decimal(0)
@@ -178,7 +179,7 @@ def _line(place: CountPlace, entries: Sequence[CountEntry], trading: bool, moved
     counted = sum((each.counted for each in entries), ZERO)
     line = CountLine(place, place.expected, counted, tuple(entries))
     if len(entries) > 1 and second != "add":
-        by = " and ".join(f"{each.counter or each.where} {_plain(each.counted)}" for each in entries)
+        by = " and ".join(f"{each.counter or each.where} {plain_number(each.counted)}" for each in entries)
         return replace(line, counted=entries[-1].counted, recount=f"counted twice: {by}", undecided=True)
     return _while_trading(line, moved) if trading else line
 
@@ -291,8 +292,3 @@ def totals_of(lines: Sequence[CountLine], tolerance: Tolerance, quiet: int = 0, 
     accuracy = half_away(Decimal(within * 100) / whole, 1) if whole else None
     open_lines = sum(1 for line in lines if line.counted is None) + left
     return Totals(net, gross, accuracy, whole, open_lines)
-
-
-def _plain(value: Decimal) -> str:
-    text = f"{value:f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text

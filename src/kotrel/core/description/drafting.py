@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import unicodedata
 from collections import Counter
@@ -29,6 +28,7 @@ from kotrel.core.description.table_facts import (
     may_refer_to,
     own_value,
 )
+from kotrel.core.description.toml_reading import quoted_text
 from kotrel.core.errors import WrongUse
 
 KEPT = 'kept_by = "system"'
@@ -98,10 +98,10 @@ def _draft(
         table_place = (facts.schema, facts.name)
         if key and table_place not in wrong:
             taken = {each.record for each in named.values()}
-            named[table_place] = _Named(facts, _free(_plain(facts.name, "table"), taken), key, number)
+            named[table_place] = _Named(facts, _free(_plain_name(facts.name, "table"), taken), key, number)
     lines = HEAD.rstrip().split("\n")
     if main:
-        lines.append(f"schema = {_quoted(main)}")
+        lines.append(f"schema = {quoted_text(main)}")
     left_out = {
         "Left out, because they have no key": without,
         "Left out, because by their names the system writes them for itself": change_logs,
@@ -160,9 +160,9 @@ def _named_reference(column: ColumnFacts, table: TableFacts, tables: Sequence[Ta
     return ReferenceFacts((column.name,), other.name, (target,), other.schema)
 
 
-def _called(column: ColumnFacts, owner: _Named) -> str:
+def _field_name(column: ColumnFacts, owner: _Named) -> str:
     """The name of a field: a reference without the ``_id`` of its column, as its heading in a sheet would be."""
-    plain = _plain(column.name)
+    plain = _plain_name(column.name)
     if is_scaled(column):
         return re.sub(r"_[a-z]+(?:_units?)?$", "", plain) or plain
     refers = any(column.name == reference.columns[-1] for reference in owner.facts.references)
@@ -176,7 +176,7 @@ def _called(column: ColumnFacts, owner: _Named) -> str:
     )
 
 
-def _plain(name: str, otherwise: str = "column") -> str:
+def _plain_name(name: str, otherwise: str = "column") -> str:
     """A name as settings and expressions use it: small Latin letters, digits and ``_``."""
     letters = unicodedata.normalize("NFKD", name.casefold().replace("ß", "ss"))
     plain = re.sub(r"[^a-z0-9]+", "_", "".join(each for each in letters if not unicodedata.combining(each))).strip("_")
@@ -186,10 +186,6 @@ def _plain(name: str, otherwise: str = "column") -> str:
 def _free(name: str, taken: Collection[str]) -> str:
     """The name, with a number where it is taken."""
     return next(each for each in (name, *(f"{name}_{n}" for n in range(2, len(taken) + 3))) if each not in taken)
-
-
-def _quoted(text: str) -> str:
-    return json.dumps(text, ensure_ascii=False)
 
 
 def _circles(named: Mapping[Place, _Named]) -> set[tuple[Place, str]]:
@@ -225,7 +221,7 @@ def _record(
     fields: dict[str, str] = {}
     for column in facts.columns:
         if column.name != table.id and not is_marked_deleted(column) and not _is_own(table, column):
-            fields[column.name] = _free(_called(column, table), set(fields.values()))
+            fields[column.name] = _free(_field_name(column, table), set(fields.values()))
     called = _called_by(fields, table.key)
     yield f"[record.{table.record}]"
     keys = ", ".join(f'"{fields[name]}"' for name in table.key)
@@ -247,8 +243,8 @@ def _record(
 
 def _called_by(fields: Mapping[str, str], key: Sequence[str]) -> str | None:
     """The column with the name by which people call a row: “name”, or “group_name” in a list of groups."""
-    words = [name for word in CALLED for name in fields if _plain(name) == word]
-    words += [name for word in CALLED for name in fields if _plain(name).endswith(f"_{word}") and name not in key]
+    words = [name for word in CALLED for name in fields if _plain_name(name) == word]
+    words += [name for word in CALLED for name in fields if _plain_name(name).endswith(f"_{word}") and name not in key]
     return words[0] if words else None
 
 
@@ -266,20 +262,20 @@ def _unique_together(each: _Named, fields: Mapping[str, str]) -> Iterator[str]:
 def _store(table: _Named, fields: Mapping[str, str], main: str) -> list[str]:
     said = []
     if table.record != table.facts.name:
-        said.append(f"table = {_quoted(table.facts.name)}")
+        said.append(f"table = {quoted_text(table.facts.name)}")
     if table.facts.schema and table.facts.schema != main:
-        said.append(f"schema = {_quoted(table.facts.schema)}")
+        said.append(f"schema = {quoted_text(table.facts.schema)}")
     said += _inline("columns", {field: name for name, field in fields.items() if name != field})
     if table.id:
-        said.append(f"id = {_quoted(table.id)}")
+        said.append(f"id = {quoted_text(table.id)}")
     own_values = {
-        _quoted(column.name): own_value(column, column.name in table.key, column.name == table.id) or ("", "")
+        quoted_text(column.name): own_value(column, column.name in table.key, column.name == table.id) or ("", "")
         for column in table.facts.columns
     }
     said += _inline("made", {column: made for column, (made, _) in own_values.items() if made})
     said += _inline("touched", {column: touched for column, (_, touched) in own_values.items() if touched})
     gone = filter(is_marked_deleted, table.facts.columns)
-    said += _inline("fixed", {_quoted(each.name): "0" if each.kind == "yes_no" else "(blank)" for each in gone})
+    said += _inline("fixed", {quoted_text(each.name): "0" if each.kind == "yes_no" else "(blank)" for each in gone})
     return said
 
 
@@ -287,7 +283,7 @@ def _inline(name: str, values: Mapping[str, str]) -> list[str]:
     """A setting that is a table in one line; none where there is nothing to say."""
     if not values:
         return []
-    return [f"{name} = {{ {', '.join(f'{key} = {_quoted(value)}' for key, value in values.items())} }}"]
+    return [f"{name} = {{ {', '.join(f'{key} = {quoted_text(value)}' for key, value in values.items())} }}"]
 
 
 def _is_own(each: _Named, column: ColumnFacts) -> bool:
@@ -320,7 +316,7 @@ def _advice(owner: _Named, column: ColumnFacts, tables: Sequence[TableFacts], lo
     if not any(column.name in reference.columns for reference in owner.facts.references):
         other = may_refer_to(column, [table for table in tables if table.name != owner.facts.name])
         if other is not None:
-            return f'perhaps kind = "reference", to = "{_plain(other.name, "table")}", although there is no foreign key'
+            return f'perhaps kind = "reference", to = "{_plain_name(other.name, "table")}", although there is no foreign key'
     return ""
 
 
@@ -332,7 +328,7 @@ def _field(
     loose: set[tuple[Place, str]],
 ) -> Iterator[str]:
     if column.title:
-        yield f"title = {_quoted(column.title)}"
+        yield f"title = {quoted_text(column.title)}"
     in_key = column.name in owner.key
     alone = (column.name,) in owner.facts.uniques and not in_key
     target = None if ((owner.facts.schema, owner.facts.name), column.name) in loose else _target(owner, column, named)
@@ -407,11 +403,11 @@ def _limits(column: ColumnFacts, alone: bool, fields: Mapping[str, str]) -> Iter
 def _kind_by_values(column: ColumnFacts) -> str:
     """The kind of a field that its name, or the values in its column, tell; an empty text where they do not."""
     if column.choices:
-        return f'kind = "choice", choices = [{", ".join(map(_quoted, column.choices))}]'
+        return f'kind = "choice", choices = [{", ".join(map(quoted_text, column.choices))}]'
     if column.kind in ("moment", "other"):
         return ""
     if column.date_form:
-        return f'kind = "date", stored = {_quoted(column.date_form)}'
+        return f'kind = "date", stored = {quoted_text(column.date_form)}'
     return 'kind = "money", decimals = 2, scale = 100' if is_scaled(column) else ""
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Collection, Mapping
 from decimal import Context, Decimal, InvalidOperation
@@ -201,3 +202,9 @@ class TomlReader:
             return number
         except InvalidOperation:
             raise self.wrong(f'“{key}” must be a whole number, or a decimal in quotes like "0.5"', *path, key) from None
+
+
+def quoted_text(text: str) -> str:
+    """A text as a settings file has it, in quotes."""
+    # What JSON escapes, TOML reads the same; it wants the delete character escaped, too.
+    return json.dumps(text, ensure_ascii=False).replace("\x7f", "\\u007f")

@@ -23,7 +23,7 @@ NEVER_STOCKED = ("service", "kit")
 def check_document_tables(whole: DocumentTables, rules: StockRules, today: date) -> Found:
     """All findings on the documents of one family that need no look at the ledger."""
     yield from _tied(whole)
-    yield from _closed(whole, rules)
+    yield from _check_closed(whole, rules)
     yield from _items(whole)
     yield from _units(whole)
     yield from _costs(whole)
@@ -43,7 +43,7 @@ def _tied(whole: DocumentTables) -> Found:
         yield from whole.findings("error", "no-lines", "a document without lines", whole.family.number, alone, messages)
 
 
-def _closed(whole: DocumentTables, rules: StockRules) -> Found:
+def _check_closed(whole: DocumentTables, rules: StockRules) -> Found:
     if rules.closed_until is None or "date" not in whole.headers.columns:
         return
     late = whole.headers.filter(pl.col("date") <= rules.closed_until.isoformat())

@@ -308,7 +308,7 @@ def _movements_back(
         rows = rows.filter(pl.col("document").is_in(list(new)))
         if rows.height:
             stamps = {"date": how.day.isoformat(), "posted_at": moment_text(how.now)}
-            rows = _turned(rows, part, emptied).with_columns(
+            rows = _turn_movements(rows, part, emptied).with_columns(
                 pl.col("document").replace(new),
                 *(pl.lit(text).alias(name) for name, text in stamps.items() if name in part.fields),
             )
@@ -317,7 +317,7 @@ def _movements_back(
     return changes, remarks
 
 
-def _turned(rows: pl.DataFrame, changes: RecordChanges, emptied: pl.DataFrame) -> pl.DataFrame:
+def _turn_movements(rows: pl.DataFrame, changes: RecordChanges, emptied: pl.DataFrame) -> pl.DataFrame:
     """Movements with the other sign; what nothing is left of takes its last value along, in its last row."""
     rest = rows.select("item").join(
         emptied.select("item", pl.col("value").alias("rest")), on="item", how="left", maintain_order="left"

@@ -5,6 +5,7 @@ with what the lists say of their items.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from decimal import Decimal
 
 import polars as pl
 from msgspec import Struct
@@ -13,6 +14,7 @@ from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.families import Family
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.normalizing.date_columns import is_day
+from kotrel.core.phrases import plain_number
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -219,5 +221,4 @@ def with_factors(lines: pl.DataFrame, state: SystemState) -> pl.DataFrame:
 
 def plain_quantity(value: object) -> str:
     """A decimal in words: no trailing zeros, no exponent."""
-    text = f"{value:f}" if value is not None else ""
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    return "" if value is None else plain_number(Decimal(str(value)))

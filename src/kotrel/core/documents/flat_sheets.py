@@ -56,7 +56,7 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
     if family is None:
         return [Shaped(rows)]
     if not is_flat(rows.record):
-        return [_numbered(rows, family)]
+        return [_number_lines(rows, family)]
     rows, about = _one_document(_with_counted(rows, family, about.options), family, about)
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]
@@ -361,7 +361,7 @@ def _only_fields(
     )
 
 
-def _numbered(rows: Rows, family: Family) -> Shaped:
+def _number_lines(rows: Rows, family: Family) -> Shaped:
     """Lines and lots with the numbers that Kotrel counts up, where the sheet has no column for them."""
     missing = [
         name for name in rows.record.key if rows.record.fields[name].numbered and name not in rows.values.columns

@@ -93,7 +93,7 @@ def check_documents(
             whole = document_tables_of(family, done.parts, places, state)
         _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
         _add(done, check_document_tables(whole, rules, now.date()))
-        whole = _marked(whole, done.parts)
+        whole = _mark_wrong(whole, done.parts)
         if description.ledger is None:
             if whole.family.header.effect != "none":
                 done.remarks.setdefault(places[0], []).append(
@@ -104,7 +104,7 @@ def check_documents(
         _add(done, iter(posted.findings))
         _add(done, _already_there(whole, posted, ledger.sums))
         # A document of which one row is refused posts nothing.
-        spoilt = _spoilt(_marked(whole, done.parts), known)
+        spoilt = _spoilt(_mark_wrong(whole, done.parts), known)
         posted = replace(posted, movements=posted.movements.filter(~pl.col("document").is_in(spoilt.implode())))
         off = fulfil(whole, description, posted.movements, ledger.sums, later)
         _add(done, iter(off.findings))
@@ -137,7 +137,7 @@ def _leave_out(done: InDocuments, whole: DocumentTables, numbers: Sequence[str])
             done.remarks.setdefault(index, []).append(words)
 
 
-def _marked(whole: DocumentTables, parts: Sequence[Rows]) -> DocumentTables:
+def _mark_wrong(whole: DocumentTables, parts: Sequence[Rows]) -> DocumentTables:
     """The documents with the rows marked that have an error by now."""
 
     def marked(table: pl.DataFrame) -> pl.DataFrame:

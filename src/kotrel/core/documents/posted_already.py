@@ -52,7 +52,7 @@ def _differing(record: Record, document: str, whole: DocumentTables, numbers: pl
     if not parts:
         return system_rows[document].unique().to_list()
     sheet_rows = pl.concat(
-        _given(rows).select(
+        _values_given(rows).select(
             pl.col(name) if name in rows.values.columns else pl.lit(None, pl.String).alias(name)
             for name in dict.fromkeys((*key, *carried))
         )
@@ -71,7 +71,7 @@ def _differing(record: Record, document: str, whole: DocumentTables, numbers: pl
     return list({*alone[document].drop_nulls(), *other[document].drop_nulls()})
 
 
-def _given(rows: Rows) -> pl.DataFrame:
+def _values_given(rows: Rows) -> pl.DataFrame:
     """The values that the sheet gives: without those that filled its blanks, and without the day that no cell says."""
     values = rows.values
     for each in rows.defaulted:

@@ -137,7 +137,7 @@ class _Steps(pl.Expr):
     """A column of numbers and the steps taken on it."""
 
     def __init__(self, numbers: pl.Expr, steps: Sequence[_Step]) -> None:
-        taken = numbers.map_batches(partial(_taken, steps=steps), return_dtype=decimal_type(), is_elementwise=True)
+        taken = numbers.map_batches(partial(_take_steps, steps=steps), return_dtype=decimal_type(), is_elementwise=True)
         self._pyexpr = taken._pyexpr
         self.numbers, self.steps = numbers, steps
 
@@ -146,7 +146,7 @@ def _then(numbers: pl.Expr, step: _Step) -> pl.Expr:
     return _Steps(numbers.numbers, (*numbers.steps, step)) if isinstance(numbers, _Steps) else _Steps(numbers, (step,))
 
 
-def _taken(numbers: pl.Series, steps: Sequence[_Step]) -> pl.Series:
+def _take_steps(numbers: pl.Series, steps: Sequence[_Step]) -> pl.Series:
     reach, negative = _reach(numbers)
     farthest = reach
     for step in steps:

@@ -142,7 +142,7 @@ def _opposite(seen: _Seen) -> DraftColumn | None:
     return seen.filled({"field": Drafted(field.name, "supposed", why), "words": words}, "supposed", why, GUESSED)
 
 
-def _joined(seen: _Seen) -> DraftColumn | None:
+def _propose_joined(seen: _Seen) -> DraftColumn | None:
     found = _price_or_stock(seen.heading, seen.record, seen.names)
     if found is None:
         return None
@@ -182,7 +182,7 @@ def _action(seen: _Seen) -> DraftColumn | None:
     return seen.filled({"action": Drafted(known, "supposed", why)}, "supposed", why)
 
 
-def _blank(seen: _Seen) -> DraftColumn | None:
+def _propose_blank(seen: _Seen) -> DraftColumn | None:
     if seen.values:
         return None
     why = "it is blank in every row"
@@ -201,7 +201,7 @@ def _nothing(seen: _Seen) -> DraftColumn:
 
 
 _SOURCES: tuple[Callable[[_Seen], DraftColumn | None], ...] = (
-    _unwritable, _opposite, _joined, _proposed, _draft_of_kept_field, _action, _blank, _same_word, _nothing,
+    _unwritable, _opposite, _propose_joined, _proposed, _draft_of_kept_field, _action, _propose_blank, _same_word, _nothing,
 )  # fmt: skip
 """What may fill a column; the first that fits does."""
 

@@ -38,7 +38,7 @@ def draft(
     columns = [
         draft_column(sample, parts, rows, place, by_place.get(place), record, names) for place in range(sample.width)
     ]
-    settings = _form(sample, parts, template, book)
+    settings = _draft_form(sample, parts, template, book)
     columns, dates = with_dates(sample, columns, rows, record, settings)
     columns = with_numbers(sample, columns, rows, record, settings)
     columns = with_yes_no(columns, rows, record, settings)
@@ -48,7 +48,7 @@ def draft(
     return Draft(record, sample, parts, settings, tuple(columns), tuple(dates), tuple(questions))
 
 
-def _form(sample: Sample, parts: Parts, template: str, book: str) -> dict[str, Drafted]:
+def _draft_form(sample: Sample, parts: Parts, template: str, book: str) -> dict[str, Drafted]:
     """How the file is written, apart from its values."""
     said: dict[str, Drafted] = {}
     if sample.kind == "workbook":

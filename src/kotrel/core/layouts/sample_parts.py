@@ -61,7 +61,7 @@ def _is_value(cell: SampleCell) -> bool:
 def _about(sample: Sample, at: int) -> str:
     """What shows that a line below the headings is about the columns, or an empty text: then it is the first row."""
     texts = [cell.text.strip() for cell in sample.lines[at] if cell.kind != "blank"]
-    below = list(filter(_filled, sample.lines[at + 1 :]))
+    below = list(filter(_is_filled, sample.lines[at + 1 :]))
     if not texts:
         return "a blank line" if below else ""
     if is_must(texts):
@@ -79,5 +79,5 @@ def _are_values(cells: Sequence[SampleCell]) -> bool:
     return bool(filled) and all(map(_is_value, filled))
 
 
-def _filled(line: Sequence[SampleCell]) -> bool:
+def _is_filled(line: Sequence[SampleCell]) -> bool:
     return any(cell.kind != "blank" for cell in line)

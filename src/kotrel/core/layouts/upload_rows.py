@@ -115,7 +115,7 @@ def _column(layout: Layout, record: Record, rows: Rows, values: Values, column: 
                 )
             )
         else:
-            word = _all(layout.cleared, values.frame.height)
+            word = _same_everywhere(layout.cleared, values.frame.height)
             shaped, bare = word.zip_with(cleared, shaped), bare and not needs_quotes(word[:1], layout.separator)
     cleaned = next((each.written for each in problems if each.written is not None), None)
     return _UploadColumn(shaped, [_finding_of(each, raw, rows, values, column) for each in problems], bare, cleaned)
@@ -172,9 +172,9 @@ def _raw(layout: Layout, record: Record, values: Values, column: LayoutColumn) -
     about: Field | None = None
     raw: pl.Series
     if column.fixed is not None:
-        raw = _all(column.fixed, frame.height)
+        raw = _same_everywhere(column.fixed, frame.height)
     elif column.reference:
-        raw = _all(values.reference, frame.height)
+        raw = _same_everywhere(values.reference, frame.height)
     elif column.action:
         raw = frame[UPLOAD_ACTION].replace_strict(dict(column.action), default="", return_dtype=pl.String)
     elif column.make is not None:
@@ -191,13 +191,13 @@ def _raw(layout: Layout, record: Record, values: Values, column: LayoutColumn) -
     elif column.field is not None:
         raw, about = frame[column.field], record.fields[column.field]
         if layout.updates == "changed" and column.field not in record.key and not column.must:
-            raw = raw.zip_with(_wanted(record, column.field, values), _all(None, frame.height))
+            raw = raw.zip_with(_wanted(record, column.field, values), _same_everywhere(None, frame.height))
     else:
-        raw = _all(None, frame.height)
+        raw = _same_everywhere(None, frame.height)
     return raw, about
 
 
-def _all(value: str | None, height: int) -> pl.Series:
+def _same_everywhere(value: str | None, height: int) -> pl.Series:
     return pl.Series("value", [value], dtype=pl.String).new_from_index(0, height)
 
 

@@ -28,23 +28,23 @@ def about_what_cells_show(rows: Rows) -> list[FindingGroup]:
     for name, letter in rows.letters.items():
         field = rows.record.fields[name]
         shown = formats.otherwise.get(letter) if letter in rows.table.kinds else None
-        if field.is_decimal and shown and (at := _filled(rows, name, shown)):
+        if field.is_decimal and shown and (at := _texts_among(rows, name, shown)):
             cells = cells_of(list(at), list(at.values()), [_words(shown[row]) for row in at])
             findings.append(rows.group("warning", "shown-otherwise", "shown differently from its value", name, cells))
         if apart := formats.apart.get(letter):
-            findings += _apart(rows, field, apart)
+            findings += _report_apart(rows, field, apart)
     return findings
 
 
-def _apart(rows: Rows, field: Field, apart: Mapping[int, str]) -> Iterator[FindingGroup]:
+def _report_apart(rows: Rows, field: Field, apart: Mapping[int, str]) -> Iterator[FindingGroup]:
     """What stands apart in the cells of a field. ``apart``: row → the way in which."""
     for kind, (code, title, message) in _APART.items():
-        if at := _filled(rows, field.name, {row for row, how in apart.items() if how == kind}):
+        if at := _texts_among(rows, field.name, {row for row, how in apart.items() if how == kind}):
             cells = cells_of(list(at), list(at.values()), message)
             yield rows.group("warning" if field.kind == "text" else "error", code, title, field.name, cells)
 
 
-def _filled(rows: Rows, name: str, among: Collection[int]) -> dict[int, str]:
+def _texts_among(rows: Rows, name: str, among: Collection[int]) -> dict[int, str]:
     """Row → the text in it, of those among some rows that are filled."""
     stands = rows.as_it_stands(name)
     return {

@@ -50,7 +50,7 @@ def choose_rows(
                     table, remarks=(*table.remarks, f"{count(left, 'row')} left out by the mapping: {where}")
                 ),
             )
-    return _once(rows, list(once_per)) if once_per else rows
+    return _one_row_each(rows, list(once_per)) if once_per else rows
 
 
 def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tuple[pl.Series, list[FindingGroup]]:
@@ -64,7 +64,7 @@ def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tu
     return compiled.column(frame).fill_null(False), found
 
 
-def _once(rows: Rows, fields: list[str]) -> Rows:
+def _one_row_each(rows: Rows, fields: list[str]) -> Rows:
     """One row for each value: the first, with what it leaves blank from the others.
     What they say otherwise is a warning.
     """

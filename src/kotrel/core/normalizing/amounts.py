@@ -10,6 +10,7 @@ from msgspec import Struct
 from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
+from kotrel.core.phrases import plain_number
 from kotrel.core.similarity import folded
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
@@ -143,7 +144,7 @@ def _read_number_cell(text: str, decimals: int) -> tuple[str | None, str, str]:
     rounded = numbers.as_calculated(text)
     exponent = rounded.normalize().as_tuple().exponent
     if rounded != value and isinstance(exponent, int) and -exponent <= decimals:
-        plain = f"{rounded.normalize():f}"
+        plain = plain_number(rounded)
         return plain, "binary-rounding", f"with the 15 digits that a spreadsheet keeps, it is {plain}"
     return f"{value:f}", "", ""
 
@@ -188,7 +189,7 @@ def _largest(values: pl.Series, is_number: pl.Series) -> Decimal | None:
     return Decimal(cells.max()) if len(cells) >= FEW_CELLS else None  # type: ignore[arg-type]
 
 
-def _refused(read: numbers.Read, by: _Reading) -> str:
+def _kind_of_refusal(read: numbers.Read, by: _Reading) -> str:
     """The kind of finding at a number whose sign the field does not mean; an empty text where it does."""
     if read.currency and by.currency and by.about.kind == "money" and not may_be(read.currency, by.currency):
         return "other-currency"
@@ -211,7 +212,7 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
         return None, "mixed-marks", ""
     if read.value is None:
         return None, "not-a-number", ""
-    if refused := _refused(read, by):
+    if refused := _kind_of_refusal(read, by):
         return None, refused, ""
     proof = _proof_of_number(text, mark, bool(letters))
     if read.currency and currency:

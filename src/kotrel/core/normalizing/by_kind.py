@@ -42,7 +42,7 @@ def usual_signs_of(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
         return Tidied(values)
     odd = values.filter(values.str.contains(_ODD).fill_null(False)).unique().to_list()
     plain = about.kind not in ("text", "list", "file")
-    usual = {value: usual_signs(value) if plain else _joined(value) for value in odd}
+    usual = {value: usual_signs(value) if plain else _compose_letters(value) for value in odd}
     usual = {value: after for value, after in usual.items() if value != after}
     if not usual:
         return Tidied(values)
@@ -54,7 +54,7 @@ def usual_signs_of(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
     return Tidied(after, repairs=[Repair("unusual-characters", cells)])
 
 
-def _joined(text: str) -> str:
+def _compose_letters(text: str) -> str:
 
     return unicodedata.normalize("NFC", text)
 

@@ -103,7 +103,7 @@ def unwrap(rows: pl.Series, values: pl.Series) -> Tidied:
     wrapped = inside.is_not_null()
     done = inside.str.replace_all('""', '"', literal=True).zip_with(wrapped, values).alias(values.name)
     proof = "the signs around it only keep a spreadsheet from changing it"
-    cells = _repaired(rows, values, done, wrapped, proof)
+    cells = _repairs_made(rows, values, done, wrapped, proof)
     return Tidied(done.set(done == "", None), repairs=[Repair("text-in-formula", cells)] if cells.height else [])
 
 
@@ -124,13 +124,13 @@ def clean_ends(rows: pl.Series, values: pl.Series, recorded: bool) -> Tidied:
     repairs = [
         Repair(
             "stray-spaces",
-            _repaired(rows, values, stripped, changed, "spaces at the ends are never part of a value"),
+            _repairs_made(rows, values, stripped, changed, "spaces at the ends are never part of a value"),
         )
     ]
     return Tidied(stripped, repairs=repairs if bool(changed.any()) else [])
 
 
-def _repaired(
+def _repairs_made(
     rows: pl.Series, before: pl.Series, after: pl.Series, changed: pl.Series, proof: str | pl.Series
 ) -> pl.DataFrame:
     frame = pl.DataFrame([rows.alias(ROW), before.alias("before"), after.alias("after")])

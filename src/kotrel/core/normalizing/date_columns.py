@@ -64,7 +64,7 @@ def tidy_date(
         return day.value, "date-as-typed", proof
 
     tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
-    tidied.troubles += _turned(rows, values, is_date, odd & ~is_date)
+    tidied.troubles += _report_turned(rows, values, is_date, odd & ~is_date)
     return tidied
 
 
@@ -83,7 +83,7 @@ def date_evidence(texts: pl.Series) -> tuple[object, ...]:
     return (*dates.order_of(distinct), dates.pairs_of(distinct))
 
 
-def _turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:
+def _report_turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed: pl.Series) -> list[Trouble]:
     """Date cells whose day and month a spreadsheet may have exchanged.
 
     A program that takes the month first makes a date of 5/3/2028 and leaves 25/3/2028 as a text: so a column has texts

@@ -10,6 +10,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble
+from kotrel.core.phrases import plain_number
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
@@ -21,12 +22,12 @@ _MOST_DECIMALS = 12
 
 
 def _in_form(amount: Decimal, about: Field) -> str:
-    return _plain(amount) if about.decimals is None else f"{amount:.{about.decimals}f}"
+    return plain_number(amount) if about.decimals is None else f"{amount:.{about.decimals}f}"
 
 
 def _long(amount: Decimal) -> str:
     """An amount with all its digits, or with enough of them to recognise it."""
-    text = _plain(amount)
+    text = plain_number(amount)
     return text if len(text) < 16 else f"{amount:.8f}…"
 
 
@@ -58,14 +59,14 @@ def per_one(
         exact = Decimal(text) / number
         one = exact.quantize(finest, ROUND_HALF_UP)
         if rounded is None and one != exact:
-            text = _plain(Decimal(text))
+            text = plain_number(Decimal(text))
             message = f"{text} for {number:f} is {_long(exact)} for one, and {about.title} has {places} decimals: rounding = {places} in the mapping rounds it"
             wrong.setdefault(("per-uneven", "not exact for one piece"), []).append((row, text, message))
             continue
         after[-1] = _in_form(one, about)
         if number != 1:
             proof = f"the amount is for {number:f}, as the mapping says"
-            done.append((row, _plain(Decimal(text)), _plain(one), proof))
+            done.append((row, plain_number(Decimal(text)), plain_number(one), proof))
     troubles = [
         Trouble("error", kind, title, cells_of(*map(list, zip(*found, strict=True))))
         for (kind, title), found in wrong.items()
@@ -90,8 +91,3 @@ def number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]
     if read is None or Decimal(read) <= 0:
         return None, f"“{said}” is not a number: add it to words under per in the mapping"
     return Decimal(read), ""
-
-
-def _plain(value: Decimal) -> str:
-    text = f"{value:f}"
-    return text.rstrip("0").rstrip(".") if "." in text else text

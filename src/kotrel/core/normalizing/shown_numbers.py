@@ -9,6 +9,7 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble
+from kotrel.core.phrases import plain_number
 from kotrel.core.rows.findings import AS_SHOWN, cells_of, repaired_cells
 from kotrel.core.tables.as_shown import shown_otherwise
 from kotrel.core.tables.number_display import Shown
@@ -32,7 +33,7 @@ def read_percentages(
     if not wrong.any():
         return Tidied(values)
     stored = values.filter(wrong)
-    shown_as = [_plain(Decimal(text) * 100) for text in stored]
+    shown_as = [plain_number(Decimal(text) * 100) for text in stored]
     if not about.is_percentage:
         message = "the cell shows a percentage: write the amount"
         cells = cells_of(rows.filter(wrong), [f"{text} %" for text in shown_as], message)
@@ -100,10 +101,6 @@ def round_as_wished(
 def rounded_to(text: str, places: int) -> str:
     """A number cell rounded half away from zero, to a number of decimals, as a spreadsheet calculates it."""
     return f"{as_calculated(text).quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP):f}"
-
-
-def _plain(value: Decimal) -> str:
-    return f"{value.normalize():f}"
 
 
 def read_as_shown(rows: pl.Series, values: pl.Series, is_number: pl.Series, setting: ColumnSetting) -> Tidied:

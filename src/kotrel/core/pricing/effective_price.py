@@ -8,6 +8,7 @@ from decimal import ROUND_HALF_UP, Decimal
 
 from msgspec import Struct, field
 
+from kotrel.core.phrases import plain_number
 from kotrel.core.pricing.rates import NO_RATES, Rates
 
 STANDARD = "standard price"
@@ -121,7 +122,7 @@ def effective_price(wanted: PriceQuery, lists: Sequence[str]) -> Effective:
         if price is not None:
             effective.price, effective.currency = price, about.currency or wanted.currency
             return effective
-    effective.price = _standard(wanted, effective.lines)
+    effective.price = _standard_price(wanted, effective.lines)
     effective.currency = wanted.currency
     return effective
 
@@ -148,9 +149,9 @@ def _in_list(wanted: PriceQuery, about: ListFacts, lines: list[PriceStep], above
         if off is not None and off.code in (*above, about.code):
             lines.append(PriceStep(about.code, str(row), "its discounts refer back to the list itself"))
             return None
-        what = f"{_share(row)} off {about.off or 'the standard price'}"
+        what = f"{_show_discount(row)} off {about.off or 'the standard price'}"
         lines.append(PriceStep(about.code, str(row), what))
-        basis = _standard(wanted, lines) if off is None else _in_list(wanted, off, lines, (*above, about.code))
+        basis = _standard_price(wanted, lines) if off is None else _in_list(wanted, off, lines, (*above, about.code))
         if basis is None:
             lines.append(
                 PriceStep(
@@ -159,7 +160,7 @@ def _in_list(wanted: PriceQuery, about: ListFacts, lines: list[PriceStep], above
             )
             return None
         basis = _in_currency(wanted, about, off, basis, lines)
-        less = _share(row)
+        less = _show_discount(row)
         if row.discount_percent is not None:
             price = basis * (100 - row.discount_percent) / 100
         else:
@@ -167,7 +168,7 @@ def _in_list(wanted: PriceQuery, about: ListFacts, lines: list[PriceStep], above
             price = basis - off_each * times
             if times != 1:
                 less = f"{less} × {plain_number(times)}, which is {plain_number(off_each * times, 2)},"
-        lines.append(PriceStep(about.code, "", f"{_shown(basis)} less {less} is {_shown(price)}"))
+        lines.append(PriceStep(about.code, "", f"{_show_amount(basis)} less {less} is {_show_amount(price)}"))
     return _to_decimals(price, about.decimals, about.code, lines)
 
 
@@ -181,11 +182,11 @@ def _in_currency(
     rate = wanted.rates.between(one, other, f"{about.code}: its discounts are off {about.off or 'the standard price'}")
     # As exact as the columns of many prices: 12 decimals.
     exchanged = (basis * rate.numerator / rate.denominator).quantize(_EXACT, ROUND_HALF_UP)
-    lines.append(PriceStep(about.code, "", f"{_shown(basis)} {one} is {_shown(exchanged)} {other}"))
+    lines.append(PriceStep(about.code, "", f"{_show_amount(basis)} {one} is {_show_amount(exchanged)} {other}"))
     return exchanged
 
 
-def _shown(amount: Decimal) -> str:
+def _show_amount(amount: Decimal) -> str:
     """An amount on the way, without the tail of a division."""
     return plain_number(amount.quantize(_FINEST, ROUND_HALF_UP), 2)
 
@@ -215,7 +216,7 @@ def _of_quantity(rows: Sequence[PriceRow], category: str, unit: str | None, quan
     return max(fitting, key=lambda row: (row.from_quantity, row.from_date or date.min), default=None)
 
 
-def _standard(wanted: PriceQuery, lines: list[PriceStep]) -> Decimal | None:
+def _standard_price(wanted: PriceQuery, lines: list[PriceStep]) -> Decimal | None:
     if wanted.standard is None:
         lines.append(PriceStep(STANDARD, "", "none"))
         return None
@@ -229,13 +230,13 @@ def _to_decimals(price: Decimal, decimals: int, code: str, lines: list[PriceStep
     """A price to its list's decimals, half away from zero; a step of its own where that changes it."""
     rounded = max(price, Decimal(0)).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
     if price < 0:
-        lines.append(PriceStep(code, "", f"{_shown(price)} is below zero, so it is {rounded}"))
+        lines.append(PriceStep(code, "", f"{_show_amount(price)} is below zero, so it is {rounded}"))
     elif rounded != price:
-        lines.append(PriceStep(code, "", f"{_shown(price)} is {rounded} with {decimals} decimals"))
+        lines.append(PriceStep(code, "", f"{_show_amount(price)} is {rounded} with {decimals} decimals"))
     return rounded
 
 
-def _share(row: PriceRow) -> str:
+def _show_discount(row: PriceRow) -> str:
     return (
         f"{plain_number(row.discount_percent)} %"
         if row.discount_percent is not None
@@ -247,10 +248,3 @@ def _times(amount: Decimal, times: Decimal, unit: str, wanted: str) -> str:
     if times == 1:
         return plain_number(amount, 2)
     return f"{plain_number(amount, 2)} for 1 {unit} × {plain_number(times)} is {plain_number(amount * times, 2)} for 1 {wanted}"
-
-
-def plain_number(number: Decimal, least: int = 0) -> str:
-    """A number with its decimals, at least so many, without further zeros."""
-    whole, _, part = f"{number:f}".partition(".")
-    part = part.rstrip("0").ljust(least, "0")
-    return f"{whole}.{part}" if part else whole

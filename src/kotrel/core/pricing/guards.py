@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import decimal_type
 from kotrel.core.expressions.kinds import exact
+from kotrel.core.phrases import plain_number
 from kotrel.core.pricing.outliers import MOVED, unlike
 from kotrel.core.pricing.price_rules import Allowed, Guards, Outliers
 from kotrel.core.pricing.rates import Rates, exchanged
@@ -85,7 +86,9 @@ def guarded(
     for code, least in guards.least_margin.items():
         mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False) & _is_guarded(code, guards)
         words = pl.format(
-            "its margin is {} %, and the least is {} %", _share(pl.col("margin")), pl.lit(f"{least.normalize():f}")
+            "its margin is {} %, and the least is {} %",
+            _show_percent(pl.col("margin")),
+            pl.lit(plain_number(least)),
         )
         tell(guards.others, "margin-too-low", "margin too low", mine, words)
     far = (new == zero).fill_null(False)
@@ -95,7 +98,9 @@ def guarded(
     ):
         if most is not None:
             beyond = (change * way > exact(most)) & (new != zero)
-            words = pl.format("a change of {} %, and the most is {} %", _share(change), pl.lit(f"{way * most:f}"))
+            words = pl.format(
+                "a change of {} %, and the most is {} %", _show_percent(change), pl.lit(f"{way * most:f}")
+            )
             far = far | beyond.fill_null(False)
             tell(guards.others, kind, title, beyond, words)
     for low, high in guards.not_above:
@@ -152,7 +157,7 @@ def percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
     return part * exact(100) / pl.when(~nothing).then(whole)
 
 
-def _share(value: pl.Expr) -> pl.Expr:
+def _show_percent(value: pl.Expr) -> pl.Expr:
     """A percentage as people read it, with up to two decimals."""
     near = value.round(2, mode="half_away_from_zero").cast(decimal_type(2)).cast(pl.String)
     return near.str.replace(r"\.?0+$", "")

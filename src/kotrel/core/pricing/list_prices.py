@@ -124,7 +124,7 @@ def _in_currency(book: Book, about: ListFacts, above: tuple[str, ...], wanted: p
         wanted: where a discount is taken off; elsewhere no rate is needed.
     """
     off = book.lists.get(about.off)
-    basis = list_prices(book, off.code, (*above, about.code)) if off is not None else _standard(book)
+    basis = list_prices(book, off.code, (*above, about.code)) if off is not None else _standard_prices(book)
     one, other = (each or book.rates.home for each in (off.currency if off is not None else "", about.currency))
     if one == other or basis.filter(wanted).null_count() == int(wanted.sum()):
         return basis
@@ -132,7 +132,7 @@ def _in_currency(book: Book, about: ListFacts, above: tuple[str, ...], wanted: p
     return basis.to_frame("basis").select(times(pl.col("basis"), rate)).to_series()
 
 
-def _standard(book: Book) -> pl.Series:
+def _standard_prices(book: Book) -> pl.Series:
     return _rounded(book.items["price"].cast(decimal_type()), book.standard_decimals)
 
 

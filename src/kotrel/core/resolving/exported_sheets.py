@@ -91,7 +91,7 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
     findings = []
     for name in rows.letters:
         about = rows.record.fields[name]
-        column = _beside(rows, about)
+        column = _column_of_names(rows, about)
         target = state.description.records[about.to] if about.to is not None else None
         if column is None or target is None or target.called is None or len(target.key) > 1:
             continue
@@ -119,7 +119,7 @@ def find_changed_names(rows: Rows, state: SystemState, exported: bool) -> list[F
     return findings
 
 
-def _beside(rows: Rows, about: Field) -> Column | None:
+def _column_of_names(rows: Rows, about: Field) -> Column | None:
     """The column with the names of a field's codes, if the sheet has one."""
     wanted = {f"{NAME_OF}{word}" for word in headings_of(about)}
     return next((column for column in rows.table.columns if folded(column.heading) in wanted), None)
@@ -174,7 +174,7 @@ def without_untouched(rows: Rows, base: pl.DataFrame) -> Rows:
 
 def _says_the_same(stands: pl.Series, before: pl.Series, is_decimal: bool) -> pl.Series:
     """True where both are blank, or the same number in two forms."""
-    same = _blank(stands) & _blank(before)
+    same = _is_blank(stands) & _is_blank(before)
     if not is_decimal:
         return same
     return same | (stands.cast(decimal_type(), strict=False) == before.cast(decimal_type(), strict=False)).fill_null(
@@ -187,7 +187,7 @@ def _stands(rows: Rows, name: str) -> pl.Series:
     return stands if rows.table.sheet else unguard(stands)
 
 
-def _blank(values: pl.Series) -> pl.Series:
+def _is_blank(values: pl.Series) -> pl.Series:
     return values.fill_null("").str.strip_chars(STRAY_CHARS) == ""
 
 

@@ -110,14 +110,14 @@ def make_values(
     for name, source in rows.sources.items():
         if source.default is not None or source.default_by is not None:
             former = rows.values[name]
-            values = _filled(rows, name, _defaults_of(source, name, rows, reader), new)
+            values = _fill_column(rows, name, _defaults_of(source, name, rows, reader), new)
             used += _given_values(rows, values, name, former, "mapping")
             rows = replace(rows, values=values)
     for name, source in rows.sources.items():
         if source.make is not None:
             made, findings = _values_by_expression(source.make, rows, name, names, taken, conventions)
             findings = _where_used(findings, rows, name, new)
-            rows = replace(rows, values=_filled(rows, name, made, new)).with_findings(findings)
+            rows = replace(rows, values=_fill_column(rows, name, made, new)).with_findings(findings)
     if rows.has_key:
         rows, more = _from_sets(rows, names, new, sets, reader)
         used += more
@@ -149,7 +149,7 @@ def _from_sets(
         applies: pl.Series | None = None
         for name, text in wanted.items():
             values = rows.values
-            former = values[name] if name in values.columns else _blank(values, name)
+            former = values[name] if name in values.columns else _blank_column(values, name)
             if name in values.columns and not former.null_count():
                 continue
             if applies is None:
@@ -192,7 +192,7 @@ def fill_keys(
     def fill(name: str, given: pl.Series, source: str) -> None:
         nonlocal rows
         values = rows.values
-        former = values[name] if name in values.columns else _blank(values, name)
+        former = values[name] if name in values.columns else _blank_column(values, name)
         if not (former.is_null() & given.is_not_null()).any():
             return
         values = _unless_cleared(values.with_columns(former.alias(name)), name, pl.coalesce(pl.col(name), given))
@@ -209,7 +209,7 @@ def fill_keys(
         for each in sets:
             if name in each.values:
                 applies = _where(each.where, rows, as_it_came, names)
-                blank = _blank(rows.values, name)
+                blank = _blank_column(rows.values, name)
                 fill(name, everywhere(name, each.values[name]).zip_with(applies, blank), each.name)
         if about.default_from is not None and about.default_from[0] in rows.fields:
             fill(name, behind(*about.default_from), about.default_from[0])
@@ -229,7 +229,7 @@ def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series
         dotted = field.same_as or (field.default_from if name not in rows.record.key else None)
         if dotted is None or dotted[0] not in values.columns:
             continue
-        former = values[name] if name in values.columns else _blank(values, name)
+        former = values[name] if name in values.columns else _blank_column(values, name)
         blank = former.is_null() & new
         if blank.any():
             values = values.with_columns(former.zip_with(~blank, behind(*dotted)).alias(name))
@@ -237,11 +237,11 @@ def fill_same(rows: Rows, new: pl.Series, behind: Callable[[str, str], pl.Series
     return replace(rows, values=values, defaulted=tuple(given_values))
 
 
-def _blank(values: pl.DataFrame, name: str) -> pl.Series:
+def _blank_column(values: pl.DataFrame, name: str) -> pl.Series:
     return pl.Series(name, [None], dtype=pl.String).new_from_index(0, values.height)
 
 
-def _filled(rows: Rows, name: str, given: pl.Series, new: Callable[[], pl.Series]) -> pl.DataFrame:
+def _fill_column(rows: Rows, name: str, given: pl.Series, new: Callable[[], pl.Series]) -> pl.DataFrame:
     """The values with one column filled from a mapping: in new rows, or in all where the mapping asks for that."""
     values = rows.values
     fillable = values[name].is_null() & given.is_not_null()
@@ -276,7 +276,7 @@ def _where(where: str | None, rows: Rows, values: pl.DataFrame, names: Names) ->
     if where is None:
         return everywhere
     compiled = compile_at("where of a set of defaults", where, Scope(rows.record.fields, {}, names), "yes_no")
-    frame = values.with_columns(_blank(values, name) for name in compiled.fields if name not in values.columns)
+    frame = values.with_columns(_blank_column(values, name) for name in compiled.fields if name not in values.columns)
     return compiled.column(frame).fill_null(False)
 
 

@@ -154,17 +154,17 @@ def holders(
         ``row place``, ``found KEY`` for each field of the key, the last field as the system has it as ``held code``,
         and ``is exact``.
     """
-    exact = _joined(record, group, asked, _written_so(record, group, asked, state), _comparable)
+    exact = _join_forms(record, group, asked, _written_so(record, group, asked, state), _comparable)
     left = asked.filter(~pl.col("row place").is_in(exact["row place"].implode()))
     last = record.fields[group[-1]]
     if not left.height or last.check == "gtin" or last.kind not in ("code", "text"):
         return exact.with_columns(pl.lit(True).alias("is exact"))
     held = _written_otherwise(record, group, left, state)
-    otherwise = [_joined(record, group, left, held, _by_form)]
+    otherwise = [_join_forms(record, group, left, held, _by_form)]
     dropped = left.filter(pl.col("row place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
     if dropped.height:
         padded = held.filter(pl.col(last.name).str.contains("^0[0-9]+$"))
-        otherwise.append(_joined(record, group, dropped, padded, _without_zeros))
+        otherwise.append(_join_forms(record, group, dropped, padded, _without_zeros))
     return pl.concat(
         [
             exact.with_columns(pl.lit(True).alias("is exact")),
@@ -176,7 +176,7 @@ def holders(
 Form = Callable[["pl.Expr", Field], "pl.Expr"]
 
 
-def _joined(
+def _join_forms(
     record: Record, group: Sequence[str], asked: pl.DataFrame, held_rows: pl.DataFrame, form: Form
 ) -> pl.DataFrame:
     forms = [

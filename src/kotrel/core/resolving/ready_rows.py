@@ -100,7 +100,7 @@ def require_known_options(options: LoadOptions, description: Description, record
         match_group(description.records[records[0]], options.match_on)
 
 
-def _repaired(
+def _repair_rows(
     rows: Rows, state: SystemState, options: LoadOptions, conventions: Conventions, by_other_codes: bool
 ) -> Rows:
     # Where the key column holds other codes, the list of keys proves nothing of them.
@@ -134,7 +134,7 @@ def ready_rows(
     record = rows.record
     options = options.of(record.name)
     dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
-    rows = _repaired(rows, state, options, conventions, dotted is not None)
+    rows = _repair_rows(rows, state, options, conventions, dotted is not None)
     rows, remarks = _with_keys(rows, base, dotted, state, options)
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
     rows = filled_keys(rows, state, sets, conventions)

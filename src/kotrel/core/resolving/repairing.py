@@ -302,7 +302,7 @@ def _repaired_field(
     elif about.kind == "text":
         _repair_texts(column)
     repairs: list[RepairGroup] = []
-    after = _repaired(column, repairs) if column.repairs else column.values
+    after = _apply_repairs(column, repairs) if column.repairs else column.values
     return after, repairs, _lost(rows, about, column)
 
 
@@ -312,7 +312,7 @@ def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list
     """
     rows, name = column.rows, column.about.name
     repairs: list[RepairGroup] = []
-    after = _repaired(column, repairs) if column.repairs else column.values
+    after = _apply_repairs(column, repairs) if column.repairs else column.values
     lost = column.values.is_not_null() & ~column.values.is_in(list(column.repairs))
     after = after.set(lost, None)
     if source.make or not lost.any():
@@ -324,7 +324,7 @@ def _found_key(column: _RepairedColumn, source: Source) -> tuple[pl.Series, list
     return after, repairs, [rows.group("error", "not-found", f"nothing has this {said}", name, cells)]
 
 
-def _repaired(column: _RepairedColumn, repairs: list[RepairGroup]) -> pl.Series:
+def _apply_repairs(column: _RepairedColumn, repairs: list[RepairGroup]) -> pl.Series:
     """The column after its repairs; the repair groups are added to the list."""
     after = column.values.replace({value: repair[0] for value, repair in column.repairs.items()}).alias(
         column.about.name

@@ -240,7 +240,7 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         rows, left = _without_doubles(rows, options.duplicates)
         if left:
             remarks.append(
-                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used ({_few(left)})"
+                f"{count(len(left), 'row')} left out: the {options.duplicates} row with each key is used ({_list_rows(left)})"
             )
     if options.only is not None:
         new = is_new(rows, state)
@@ -249,11 +249,11 @@ def choose_rows(rows: Rows, options: LoadOptions, state: SystemState) -> tuple[R
         if left:
             rows = replace(rows.only(wanted), left_out=len(left))
             what = "already there" if options.only == "new" else "not there yet"
-            remarks.append(f"{count(len(left), 'row')} left out, {what} ({_few(left)})")
+            remarks.append(f"{count(len(left), 'row')} left out, {what} ({_list_rows(left)})")
     return rows, remarks
 
 
-def _few(rows: list[int]) -> str:
+def _list_rows(rows: list[int]) -> str:
     some = ", ".join(str(row) for row in rows[:5])
     return f"row{'' if len(rows) == 1 else 's'} {some}" + (f" and {len(rows) - 5:,} more" if len(rows) > 5 else "")
 

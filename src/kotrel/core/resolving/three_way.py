@@ -114,7 +114,7 @@ def only_edited(
     done = replace(
         rows,
         values=values.with_columns(columns),
-        findings=(*_without(rows.findings, settled, values[ROW]), *findings),
+        findings=(*_drop_settled(rows.findings, settled, values[ROW]), *findings),
         repairs=(*rows.repairs, *repairs),
     )
     leave = _leave(gone, edited_rows, clash)
@@ -292,7 +292,9 @@ def _as_exported(rows: Rows, name: str, says: pl.Series, was: pl.Series, damaged
     return RepairGroup("as-exported", name, rows.letters.get(name, ""), cells)
 
 
-def _without(findings: Sequence[FindingGroup], settled: dict[str, pl.Series], row: pl.Series) -> list[FindingGroup]:
+def _drop_settled(
+    findings: Sequence[FindingGroup], settled: dict[str, pl.Series], row: pl.Series
+) -> list[FindingGroup]:
     """Leaves out findings on cells that the export explains."""
     kept: list[FindingGroup] = []
     for group in findings:

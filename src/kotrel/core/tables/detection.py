@@ -157,7 +157,7 @@ def is_data(
     return None if kept.all() else kept
 
 
-def _filled(body: pl.DataFrame, remarks: list[str]) -> pl.Series | None:
+def _filled_rows(body: pl.DataFrame, remarks: list[str]) -> pl.Series | None:
     """Boolean for each row: it has a value; None where all have one. Blank rows between others are reported."""
     if not body[body.columns[0]].null_count():
         # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
@@ -206,7 +206,7 @@ def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:
         body, rows = body.filter(wanted), rows.filter(wanted)
         kinds = {letter: kind if isinstance(kind, str) else kind.filter(wanted) for letter, kind in kinds.items()}
 
-    full = _filled(body, remarks)
+    full = _filled_rows(body, remarks)
     if full is not None:
         keep(full)
     data = is_data(body, rows, grid.cells.slice(at, first_below - at).rows(), remarks, ends)

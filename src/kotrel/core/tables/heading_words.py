@@ -58,10 +58,10 @@ def terms_of(heading: str) -> frozenset[str]:
         for part in _parts(word):
             if part not in _IDLE:
                 terms.append(_by_word().get(part, part))
-    return _together(frozenset(terms) or frozenset(words))
+    return _join_terms(frozenset(terms) or frozenset(words))
 
 
-def _together(terms: frozenset[str]) -> frozenset[str]:
+def _join_terms(terms: frozenset[str]) -> frozenset[str]:
     for phrase, meant in _PHRASES.items():
         parts = frozenset(phrase.split())
         if parts <= terms and len(parts) > 1:

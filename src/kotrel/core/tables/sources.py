@@ -100,7 +100,7 @@ def raw_values(table: Table, source: Source) -> pl.Series:
     if not source.columns:
         return pl.Series([source.fixed], dtype=pl.String).new_from_index(0, table.rows)
     if source.last:
-        levels = [_filled(pl.col(letter)) for letter in reversed(source.columns)]
+        levels = [_blank_as_null(pl.col(letter)) for letter in reversed(source.columns)]
         values = cells_as_shown(table, source.columns).select(pl.coalesce(levels)).to_series()
         return values.replace(_translations(values, source)) if source.translate else values
     if len(source.columns) > 1:
@@ -122,7 +122,7 @@ def raw_values(table: Table, source: Source) -> pl.Series:
 
 def _put_together(table: Table, source: Source) -> pl.Series:
     """What several columns hold as one value. Of a list, each part is translated; of a text, the whole."""
-    cells = cells_as_shown(table, source.columns).select(_filled(pl.col(letter)) for letter in source.columns)
+    cells = cells_as_shown(table, source.columns).select(_blank_as_null(pl.col(letter)) for letter in source.columns)
     if source.translate and source.parts:
         cells = cells.select(column.replace(_translations(column, source)) for column in cells)
     between = source.between if source.between is not None else "; "
@@ -137,7 +137,7 @@ def _translations(values: pl.Series, source: Source) -> dict[str, str | None]:
     return {value: source.translate[folded(value)] or None for value in distinct if folded(value) in source.translate}
 
 
-def _filled(column: pl.Expr) -> pl.Expr:
+def _blank_as_null(column: pl.Expr) -> pl.Expr:
     stripped = column.str.strip_chars()
     return pl.when(stripped != "").then(stripped)
 

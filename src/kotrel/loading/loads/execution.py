@@ -176,7 +176,7 @@ def _load(
             if order.good_rows and refused.refusals and len(refusals) < MOST_REFUSED:
                 step("trying again without the refused rows")
                 continue
-            return _refused(parts, workspace, order, system, stamp, refusals, step)
+            return _record_refusals(parts, workspace, order, system, stamp, refusals, step)
         except ConcurrentChange:
             moved += 1
             if moved >= TRIES:
@@ -252,7 +252,7 @@ def _timeless(changes: RecordChanges) -> pl.DataFrame:
     return changes.frame.drop("posted_at") if changes.record.nature == "ledger" else changes.frame
 
 
-def _refused(
+def _record_refusals(
     parts: Sequence[SheetRows],
     workspace: Workspace,
     order: LoadRequest,

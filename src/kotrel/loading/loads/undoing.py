@@ -189,7 +189,7 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     if how.partial:
         while blocked_by or refer:
             blocked_by += refer
-            reversal = _without(reversal, blocked_by)
+            reversal = _drop_blocked(reversal, blocked_by)
             # A row that stays may refer to one that was to go.
             refer = _referring(writing, system, reversal)
             if not refer:
@@ -235,7 +235,7 @@ def _referring(writing: Writing, system: System, reversal: Sequence[RecordChange
     ]
 
 
-def _without(reversal: Sequence[RecordChanges], blocked_by: Sequence[UndoConflict]) -> tuple[RecordChanges, ...]:
+def _drop_blocked(reversal: Sequence[RecordChanges], blocked_by: Sequence[UndoConflict]) -> tuple[RecordChanges, ...]:
     """The changes without the rows that something is in the way of."""
     kept: list[RecordChanges] = []
     for part in reversal:

@@ -109,7 +109,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
     if not args.watch:
-        return _once(args, screen)
+        return _check_once(args, screen)
     if screen.as_json or args.ask or args.marked is not None or args.report is not None:
         raise WrongUse(
             "--watch cannot be used with --json, --ask, --marked or --report",
@@ -123,10 +123,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
             "Name a file, or leave out --watch.",
             "wrong-command-line",
         )
-    return watch(files, lambda: _once(args, screen), screen)
+    return watch(files, lambda: _check_once(args, screen), screen)
 
 
-def _once(args: argparse.Namespace, screen: Screen) -> int:
+def _check_once(args: argparse.Namespace, screen: Screen) -> int:
     files = files_of(args)
     report = report_path(args)
     workspace = workspace_of(args, screen)

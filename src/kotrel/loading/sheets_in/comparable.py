@@ -48,20 +48,20 @@ def by_record(understood: Sequence[Understood]) -> dict[str, tuple[Record, Compa
         spare = [] if table.sheet in told else [c for c in table.columns if c.letter not in used[table.sheet]]
         told.add(table.sheet)
         comparables.setdefault(record.name, (record, []))[1].append(_of_record(part.rows, spare))
-    return {name: (record, _together(parts)) for name, (record, parts) in comparables.items()}
+    return {name: (record, _joined_parts(parts)) for name, (record, parts) in comparables.items()}
 
 
 def by_heading(table: Table) -> Comparable:
     """The cells of a table. A column without a heading goes by its letter, the second of one heading by its number."""
     names = _columns_by_name(table.columns)
-    frame = _filled(table, names).drop(ROW)
+    frame = _filled_columns(table, names).drop(ROW)
     titles = {name: _title(column, name) for name, column in names.items()}
     return Comparable((table.sheet,), frame, titles)
 
 
 def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
     names = {f"[{name}]": column for name, column in _columns_by_name(spare).items()}
-    beside = _filled(rows.table, names)
+    beside = _filled_columns(rows.table, names)
     frame = _with_errors_shown(rows).join(beside, on=ROW, how="left", maintain_order="left").drop(ROW)
     titles = {name: about.title for name, about in rows.record.fields.items()}
     titles |= {name: _title(column, name[1:-1]) for name, column in names.items()}
@@ -70,7 +70,7 @@ def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
     return Comparable((rows.table.sheet,), frame, titles, headings)
 
 
-def _together(parts: Sequence[Comparable]) -> Comparable:
+def _joined_parts(parts: Sequence[Comparable]) -> Comparable:
     first = Comparable((), pl.concat([each.rows for each in parts], how="diagonal"), {})
     for each in parts:
         first.sheets += each.sheets
@@ -97,7 +97,7 @@ def _title(column: Column, name: str) -> str:
     return f"{column.heading} ({number})" if number else column.heading
 
 
-def _filled(table: Table, names: dict[str, Column]) -> pl.DataFrame:
+def _filled_columns(table: Table, names: dict[str, Column]) -> pl.DataFrame:
     """``ROW`` and the columns under their names, as people see them, without spaces at their ends."""
     cells = cells_as_shown(table, [column.letter for column in names.values()])
     texts = {name: pl.col(column.letter).str.strip_chars() for name, column in names.items()}

@@ -229,7 +229,7 @@ def _check_parts(
             repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
             fresh += int(new.sum())
             rows = check_rows(rows, state, INSIDE)
-            rows = replace(rows, findings=_once(rows.findings, told))
+            rows = replace(rows, findings=_drop_told(rows.findings, told))
             slim = _slim(rows)
             if number == 1 and (by := _together_by(slim)):
                 files = max(-(-path.stat().st_size // FILE), 1)
@@ -239,7 +239,7 @@ def _check_parts(
                 slim = replace(slim, values=slim.values.select(ROW))
             kept.append(slim)
         step("looking at all rows together")
-        whole = _together(kept)
+        whole = _join_parts(kept)
         del kept
         caused: list[Checked] = []
         said: list[str] = []
@@ -306,7 +306,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
         rows = check_rows(rows, state, ACROSS)
         ended += consequences
         parts.append(_as_cells(rows, rows.values.select(ROW).clear()))
-    whole = _together([whole, *parts]) if parts else whole
+    whole = _join_parts([whole, *parts]) if parts else whole
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
     if not ended or any(True for _ in concerns_sheet(whole.findings)):
         return whole, [], said
@@ -383,7 +383,7 @@ def _tables(first: Table, parts: Iterable[TextPart], remarks: list[str]) -> Iter
         )
 
 
-def _once(groups: Sequence[FindingGroup], told: set[tuple[object, ...]]) -> tuple[FindingGroup, ...]:
+def _drop_told(groups: Sequence[FindingGroup], told: set[tuple[object, ...]]) -> tuple[FindingGroup, ...]:
     """Without what was told already of an earlier part about the sheet as a whole; what is new is added to ``told``."""
     left: list[FindingGroup] = []
     for group in groups:
@@ -409,7 +409,7 @@ def _slim(rows: Rows) -> Rows:
     )
 
 
-def _together(parts: Sequence[Rows]) -> Rows:
+def _join_parts(parts: Sequence[Rows]) -> Rows:
     """All parts as one, with findings and repairs of the same kind joined."""
     groups: dict[tuple[object, ...], list[FindingGroup]] = {}
     repairs: dict[tuple[object, ...], list[RepairGroup]] = {}

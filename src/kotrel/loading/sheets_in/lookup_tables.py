@@ -36,7 +36,7 @@ def matched_by(
     for lookup in saved.lookups:
         if not any(is_named(column, lookup.by) for column in table.columns):
             raise saved.wrong(f"{table.file} has no column “{lookup.by}”", "lookup", lookup.name, "by")
-        known = _written(lookup, saved) if lookup.written else _read(lookup, workspace, file)
+        known = _written_lookup(lookup, saved) if lookup.written else _read(lookup, workspace, file)
         table, lost = with_looked_up(table, known)
         remarks.append(f"{lookup.name}: {count(len(next(iter(known.values.values()), {})), 'value')} of {known.where}")
         if lost is not None:
@@ -57,7 +57,7 @@ def _group(lost: NotFound, matched: Matched) -> FindingGroup:
     )
 
 
-def _written(lookup: Lookup, saved: SavedMap) -> LookupTable:
+def _written_lookup(lookup: Lookup, saved: SavedMap) -> LookupTable:
     return LookupTable(lookup, {"": lookup.written}, f"[lookup.{lookup.name}] in {saved.path.name}")
 
 

@@ -68,7 +68,7 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     if mapped.others:
         sheets = listed([f"“{name}”" for name in mapped.others], 6)
         screen.show(Text(f"Other sheets: {sheets}. The mapping also reads those that have its headings.", style="dim"))
-    screen.show(f"Saved as {_shown(mapped.path)}.", f"Next: {mapped.next}")
+    screen.show(f"Saved as {_short_path(mapped.path)}.", f"Next: {mapped.next}")
     screen.show(
         Text(
             f"      {screen.program} settings mapping {quoted([mapped.path.stem])}    writes what it says as a workbook, to be read and changed",
@@ -77,7 +77,7 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
     )
 
 
-def _shown(path: Path) -> str:
+def _short_path(path: Path) -> str:
     return f"{path.parent.name}/{path.name}"
 
 
@@ -141,10 +141,10 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         raise
     again = f"{screen.program} map {quoted([args.file])} {args.record} --name {mapped.path.stem}"
     if not finished:
-        screen.show(f"Saved as {_shown(mapped.path)} with the answers so far. Next: {again}")
+        screen.show(f"Saved as {_short_path(mapped.path)} with the answers so far. Next: {again}")
         return 0
     if mapped.record.name in READ_BY:
-        screen.show(f"Saved as {_shown(mapped.path)}. Next: {mapped.next}")
+        screen.show(f"Saved as {_short_path(mapped.path)}. Next: {mapped.next}")
         return 0
     return _check_at_once(mapped, workspace, args, screen, again)
 
@@ -180,7 +180,7 @@ def _sure_in_words(mapped: Mapped) -> str:
     return (
         f"Recognised: {listed(fed, 8)}"
         if mapped.fresh
-        else f"{_shown(mapped.path)} is there: only what it leaves open is asked"
+        else f"{_short_path(mapped.path)} is there: only what it leaves open is asked"
     )
 
 
@@ -215,7 +215,7 @@ def _per(settings: Any) -> str:
 
 def _check_at_once(mapped: Mapped, workspace: Workspace, args: argparse.Namespace, screen: Screen, answer: str) -> int:
     """Checks the sheet with the mapping that was just saved."""
-    screen.show(f"Saved as {_shown(mapped.path)}. Checked with it:")
+    screen.show(f"Saved as {_short_path(mapped.path)}. Checked with it:")
     screen.show("")
     wanted = replace(wanted_of(args), map_name=mapped.path.stem)
     with screen.progress(4) as step:

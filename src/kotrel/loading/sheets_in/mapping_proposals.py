@@ -58,7 +58,7 @@ def _names_of_filled(tables: Sequence[Table]) -> list[str]:
     return [each.sheet for each in tables if each.rows]
 
 
-def _without(columns: Sequence[Column], used: Collection[Column]) -> list[Column]:
+def _drop_used(columns: Sequence[Column], used: Collection[Column]) -> list[Column]:
     return [column for column in columns if column not in used]
 
 
@@ -89,10 +89,10 @@ def map_file(
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
         wide = find_wide(left, record, [each.field.name for each in proposals], names)
-    left = _without(left, wide.columns if wide is not None else ())
+    left = _drop_used(left, wide.columns if wide is not None else ())
     others = [each for each in tables if each is not table]
     habits = habits_of(table, record, proposals, left, others)
-    left = _without(left, habits.columns)
+    left = _drop_used(left, habits.columns)
     if not proposals:
         raise WrongUse(
             f"nothing in {path} looks like {record.title.lower()} rows",
@@ -117,7 +117,7 @@ def map_file(
         record,
         tuple(proposals),
         tuple(left),
-        tuple(_missing(record, fed)),
+        tuple(_missing_fields(record, fed)),
         saved,
         wide,
         others_read,
@@ -148,7 +148,7 @@ def _by_heading(proposals: Sequence[Proposal]) -> int:
     return sum(each.sure for each in proposals if each.sure > UNSURE) or sum(each.sure for each in proposals)
 
 
-def _missing(record: Record, fed: Sequence[str]) -> list[str]:
+def _missing_fields(record: Record, fed: Sequence[str]) -> list[str]:
     """Fields that new rows must have and that have no column."""
     needed = [field for field in record.fields.values() if field.must != "may" and field.name not in fed]
     return [

@@ -59,18 +59,20 @@ def _question(kind: str, columns: list[tuple[Proposal, list[str]]]) -> DialogueQ
     key, ways = _WAYS[kind]
     values = [value for _, some in columns for value in some]
     headings = listed([f"{each.column.letter} “{each.column.heading}”" for each, _ in columns], 3)
-    return DialogueQuestion(_question_text(kind, headings, values), _take(key, ways), f"Values: {_some(values, 25)}")
+    return DialogueQuestion(
+        _question_text(kind, headings, values), _take(key, ways), f"Values: {_list_values(values, 25)}"
+    )
 
 
 def _question_text(kind: str, headings: str, values: list[str]) -> str:
-    start = f"{headings}: {count(len(values), 'value')} can be read in two ways ({_some(values, 3)})."
+    start = f"{headings}: {count(len(values), 'value')} can be read in two ways ({_list_values(values, 3)})."
     if kind == "ambiguous-date":
         return f"{start} Which comes first?\nday    3/4/2026 is 3 April\nmonth  3/4/2026 is March 4\nType one of them, or Enter to leave them errors"
     point, comma = (read_number(values[0], mark).value for mark in (".", ","))
     return f"{start} How are numbers written here?\npoint  with a decimal point: {values[0]} is {point}\ncomma  with a decimal comma: {values[0]} is {comma}\nType one of them, or Enter to leave them errors"
 
 
-def _some(values: list[str], most: int) -> str:
+def _list_values(values: list[str], most: int) -> str:
     """The first values; with semicolons, since they have commas in them."""
     return "; ".join(values[:most]) + (" …" if len(values) > most else "")
 

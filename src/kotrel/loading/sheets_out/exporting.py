@@ -179,7 +179,7 @@ def stamp_for(kept: dict[str, pl.DataFrame], at: datetime) -> str:
     return f"{at:%Y%m%d-%H%M%S}-{digest.hexdigest()[:8]}"
 
 
-def _put(cell: Any, value: str, field: Field | None) -> None:
+def _put_value(cell: Any, value: str, field: Field | None) -> None:
     """A canonical value as the cell of a workbook that somebody works with: a date, a number, or a text."""
     if field is not None and field.kind == "date" and (day := day_in_sheets(value)) is not None:
         cell.value = day
@@ -207,7 +207,7 @@ def _add_to(book: Path, sheets: OutBook, path: Path) -> None:
             for number, column in enumerate(each.columns, start=1):
                 for row, value in enumerate(each.rows.to_series(number - 1), start=2):
                     if value is not None:
-                        _put(sheet.cell(row, number), value, column.field)
+                        _put_value(sheet.cell(row, number), value, column.field)
         try:
             save_workbook(out, temporary)
         except ValueError as error:

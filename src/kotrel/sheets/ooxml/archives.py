@@ -110,12 +110,12 @@ def part_named(book: zipfile.ZipFile, name: str) -> str:
     Raises:
         KeyError: there is none.
     """
-    wanted = _plain(name)
+    wanted = _plain_name(name)
     for found in book.namelist():
-        if _plain(found) == wanted:
+        if _plain_name(found) == wanted:
             return found
     raise KeyError(name)
 
 
-def _plain(name: str) -> str:
+def _plain_name(name: str) -> str:
     return posixpath.normpath(name.replace("\\", "/")).lstrip("/").casefold()

@@ -45,14 +45,16 @@ def struck_in_ods(path: Path, sheet: str) -> Iterator[tuple[str, int]]:
         return
     root = ElementTree.fromstring(content)
     struck = _struck_styles((*ElementTree.fromstring(named).iter(), *root.iter()))
-    tables = (each for each in root.iter() if each.tag.endswith("}table") and _plain(each).get("name") == sheet)
+    tables = (
+        each for each in root.iter() if each.tag.endswith("}table") and _plain_attributes(each).get("name") == sheet
+    )
     table = next(tables, None)
     if table is None or not struck:
         return
     row = 1
     columns: list[str] = []
     for part in table.iter():
-        about = _plain(part)
+        about = _plain_attributes(part)
         if part.tag.endswith("}table-column"):
             usual = about.get("default-cell-style-name", "")
             columns += [usual] * min(int(about.get("number-columns-repeated", "1")), _MOST)
@@ -65,7 +67,7 @@ def struck_in_ods(path: Path, sheet: str) -> Iterator[tuple[str, int]]:
 
 def _shown_in_ods(cell: ElementTree.Element) -> Shown | None:
     """What a number cell of an .ods workbook shows; None of another cell."""
-    about = _plain(cell)
+    about = _plain_attributes(cell)
     kind = about.get("value-type")
     if kind not in ("float", "currency", "percentage"):
         return None
@@ -81,8 +83,8 @@ def _struck_styles(elements: Iterable[ElementTree.Element]) -> set[str]:
     struck: set[str] = set()
     for style in elements:
         if style.tag.endswith("}style"):
-            about = _plain(style)
-            own = (_plain(each).get(_LINE) for each in style if each.tag.endswith("}text-properties"))
+            about = _plain_attributes(style)
+            own = (_plain_attributes(each).get(_LINE) for each in style if each.tag.endswith("}text-properties"))
             said = next((each for each in own if each is not None), None)
             strikes = about.get("parent-style-name", "") in struck if said is None else said != "none"
             (struck.add if strikes else struck.discard)(about.get("name", ""))
@@ -93,7 +95,7 @@ def _struck_cells(row: ElementTree.Element, columns: Sequence[str], struck: Coll
     """The indices of a row's cells that are struck through. ``columns``: the usual style of each column."""
     index = 0
     for cell in row:
-        about = _plain(cell)
+        about = _plain_attributes(cell)
         wide = int(about.get("number-columns-repeated", "1"))
         for at in range(index, index + min(wide, _MOST)):
             if (about.get("style-name") or (columns[at] if at < len(columns) else "")) in struck:
@@ -101,7 +103,7 @@ def _struck_cells(row: ElementTree.Element, columns: Sequence[str], struck: Coll
         index += wide
 
 
-def _plain(part: ElementTree.Element) -> dict[str, str]:
+def _plain_attributes(part: ElementTree.Element) -> dict[str, str]:
     return {key.rpartition("}")[2]: value for key, value in part.attrib.items()}
 
 
@@ -275,13 +277,13 @@ class SheetFormats:
         """Every way in which numbers are shown: in an .xlsx workbook its styles tell, without a look at its cells."""
         if self._path.suffix.lower() in (".xlsx", ".xlsm"):
             return {how for how in self._styles if how is not None}
-        return {how for column in self._all().values() for how in column.values()}
+        return {how for column in self._all_columns().values() for how in column.values()}
 
     def of(self, letter: str) -> Mapping[int, Shown]:
         """Row in the sheet → how the number there is shown."""
-        return self._all().get(letter, {})
+        return self._all_columns().get(letter, {})
 
-    def _all(self) -> dict[str, Mapping[int, Shown]]:
+    def _all_columns(self) -> dict[str, Mapping[int, Shown]]:
         if self._columns is None:
             shown: dict[str, dict[int, Shown]] = {}
             try:
@@ -353,18 +355,18 @@ class SheetFormats:
         with zipfile.ZipFile(self._path) as book:
             content = ElementTree.fromstring(book.read("content.xml"))
         for table in content.iter():
-            if not table.tag.endswith("}table") or _plain(table).get("name") != self._sheet:
+            if not table.tag.endswith("}table") or _plain_attributes(table).get("name") != self._sheet:
                 continue
             row = 0
             for line in (each for each in table.iter() if each.tag.endswith("}table-row")):
                 column = 0
                 for cell in line:
-                    times = int(_plain(cell).get("number-columns-repeated", "1"))
+                    times = int(_plain_attributes(cell).get("number-columns-repeated", "1"))
                     if times < 1_000 and (how := _shown_in_ods(cell)) is not None:
                         for index in range(column, column + times):
                             yield letter_of(index), row + 1, how
                     column += times
-                row += int(_plain(line).get("number-rows-repeated", "1"))
+                row += int(_plain_attributes(line).get("number-rows-repeated", "1"))
 
     def _in_xlsb(self) -> Iterator[tuple[str, int, Shown]]:
         with zipfile.ZipFile(self._path) as book:

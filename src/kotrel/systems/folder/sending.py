@@ -118,7 +118,7 @@ def laid_out(
         # The journal has what is sent.
         sent = [values.alias(name) for name, values in done.cleaned.items() if name in changes.fields]
         changes = replace(changes, frame=changes.frame.with_columns(sent))
-        left = without_place(layout, part.record, _filled(changes))
+        left = without_place(layout, part.record, _filled_fields(changes))
         written = [name for name in changes.fields if name not in left]
         kept = replace(
             changes, fields=tuple(written), frame=changes.frame.drop([*left, *(before(name) for name in left)])
@@ -157,7 +157,7 @@ def _withdrawn(changes: RecordChanges, layout: Layout) -> RecordChanges:
     return replace(changes, fields=fields, frame=frame)
 
 
-def _filled(changes: RecordChanges) -> list[str]:
+def _filled_fields(changes: RecordChanges) -> list[str]:
     """The fields that say anything."""
     return [name for name in changes.fields if changes.frame[name].null_count() < changes.frame.height]
 

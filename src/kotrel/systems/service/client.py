@@ -115,7 +115,7 @@ class Client:
                         "sent-elsewhere",
                     )
                 if answer.status_code not in AGAIN:
-                    raise self._refused(answer)
+                    raise self._error_of(answer)
                 trouble = f"it answers {answer.status_code}"
                 wait = max(pause, _seconds(answer.headers.get("Retry-After")))
             except httpx.TransportError as error:
@@ -135,7 +135,7 @@ class Client:
             time.sleep(wait)
             pause = min(pause * 2, 5.0)
 
-    def _refused(self, answer: Any) -> KotrelError:
+    def _error_of(self, answer: Any) -> KotrelError:
         """What a problem answer (RFC 9457) says, as the error that it is."""
         try:
             problem = answer.json()

@@ -67,7 +67,8 @@ class ServiceReading(Reading):
             return pages(self.client, path, {**asked, "among": None}, fields)
         field, values = among
         return _in_parts(
-            values, lambda part: pages(self.client, path, {**asked, "among": _among([(field, part)])[0]}, fields)
+            values,
+            lambda part: pages(self.client, path, {**asked, "among": _conditions_of([(field, part)])[0]}, fields),
         )
 
     def require(self, record: str) -> None:
@@ -102,7 +103,7 @@ class ServiceReading(Reading):
         }
 
         def ask(conditions: Sequence[tuple[str, pl.Series]]) -> pl.DataFrame:
-            return pages(self.client, "/v1/sums", {**asked, "among": _among(conditions)}, [*by, *SUMS])
+            return pages(self.client, "/v1/sums", {**asked, "among": _conditions_of(conditions)}, [*by, *SUMS])
 
         longest = max(among, key=lambda each: len(each[1]), default=None)
         if longest is None or longest[0] not in by:
@@ -112,7 +113,7 @@ class ServiceReading(Reading):
         return _in_parts(longest[1], lambda part: ask([*others, (longest[0], part)]))
 
     def movements_since(self, moment: str, among: Sequence[tuple[str, pl.Series]] = ()) -> pl.DataFrame:
-        asked = {"moment": moment, "among": _among(among)}
+        asked = {"moment": moment, "among": _conditions_of(among)}
         names = ("item", "warehouse", "bin", "lot", "serial", "quantity", "posted_at")
         return pages(self.client, "/v1/movements", asked, names)
 
@@ -159,7 +160,7 @@ def _in_parts(values: pl.Series, ask: Callable[[pl.Series], pl.DataFrame]) -> pl
     return pl.concat(frames)
 
 
-def _among(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str, Any]]:
+def _conditions_of(conditions: Sequence[tuple[str, pl.Series] | None]) -> list[dict[str, Any]]:
     return [
         {"field": each[0], "values": each[1].unique().drop_nulls().to_list()} for each in conditions if each is not None
     ]

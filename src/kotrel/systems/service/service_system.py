@@ -139,7 +139,7 @@ class ServiceSystem(System):
         self.name = name
 
     @contextmanager
-    def _open(self) -> Iterator[Client]:
+    def _connected(self) -> Iterator[Client]:
         client = Client(self._url, self.name, folder=self._folder)
         try:
             yield client
@@ -148,31 +148,31 @@ class ServiceSystem(System):
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
-        with self._open() as client:
+        with self._connected() as client:
             yield ServiceReading(client, self.description)
 
     @contextmanager
     def writing(self) -> Iterator[Writing]:
-        with self._open() as client:
+        with self._connected() as client:
             about = client.send("GET", "/v1").json()
             limit = int(about.get("limits", {}).get("body_bytes", MOST_BYTES))
             yield _ServiceWriting(client, self.description, min(limit, MOST_BYTES), self._pictures)
 
     def pictures_kept(self, names: Sequence[str]) -> Mapping[str, FileFacts] | None:
-        with self._open() as client:
+        with self._connected() as client:
             return kept_pictures(client, names)
 
     def history(self) -> list[Entry]:
-        with self._open() as client:
+        with self._connected() as client:
             return history(client)
 
     def audited_history(self, newest: int | None = None) -> list[Entry]:
         del newest  # the service proves all, beside its own work
-        with self._open() as client:
+        with self._connected() as client:
             return history(client, audited=True)
 
     def settle(self) -> None:
-        with self._open() as client:
+        with self._connected() as client:
             for each in client.send("GET", "/v1/jobs", params={"unfinished": "1"}).json()["jobs"]:
                 if wait_for(client, each["job"], 60.0, lambda step: None) is None:
                     raise OutOfReach(
@@ -181,13 +181,13 @@ class ServiceSystem(System):
 
     def job(self, reference: str, seconds: float, step: Step) -> dict[str, Any] | None:
         """What became of a job; None while it is worked on."""
-        with self._open() as client:
+        with self._connected() as client:
             return wait_for(client, reference, seconds, step)
 
     def outcome(self, number: int) -> pl.DataFrame:
-        with self._open() as client:
+        with self._connected() as client:
             return outcome(client, number)
 
     def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
-        with self._open() as client:
+        with self._connected() as client:
             return rest_by_service(client, number)

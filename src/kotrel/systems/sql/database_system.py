@@ -108,7 +108,9 @@ class _Writing(SqlReading, Writing):
         altered, renamed = self._merge(sent, number, step)
         if not self.description.scaled:
             # Somebody else's database may put its own values into new rows.
-            journal.note_given(database, number, [self._given(each, renamed.get(id(each), {})) for each in changes])
+            journal.note_given(
+                database, number, [self._values_made(each, renamed.get(id(each), {})) for each in changes]
+            )
         # Where the database's own rules changed rows, the journal's lines were written anew.
         journal.close(database, number, None if altered or any(renamed.values()) else seal)
         for undone in plan.undone:
@@ -153,7 +155,7 @@ class _Writing(SqlReading, Writing):
         database.run("RELEASE SAVEPOINT loading")
         return altered, {id(each.changes): merge.renamed_keys() for each, merge in zip(sent, merges, strict=True)}
 
-    def _given(
+    def _values_made(
         self, changes: RecordChanges, renamed: Mapping[tuple[str, ...], tuple[str, ...]]
     ) -> dict[str, str | None]:
         """What the database itself put into all new rows, in fields that they do not carry.
@@ -205,7 +207,7 @@ class SqlSystem(System):
         self.name = name
 
     @contextmanager
-    def _open(self) -> Iterator[Database]:
+    def _connected(self) -> Iterator[Database]:
         database = self._connect()
         try:
             yield database
@@ -214,12 +216,12 @@ class SqlSystem(System):
 
     @contextmanager
     def reading(self) -> Iterator[Reading]:
-        with self._open() as database, database.looking():
+        with self._connected() as database, database.looking():
             yield SqlReading(database, self.description)
 
     @contextmanager
     def writing(self) -> Iterator[Writing]:
-        with self._open() as database:
+        with self._connected() as database:
             journal.require_journal(database, self.name)
             try:
                 with database.changing():
@@ -233,30 +235,30 @@ class SqlSystem(System):
                 ) from None
 
     def history(self) -> list[Entry]:
-        with self._open() as database:
+        with self._connected() as database:
             return in_effect(journal.entries(database))
 
     def audited_history(self, newest: int | None = None) -> list[Entry]:
-        with self._open() as database, database.looking():
+        with self._connected() as database, database.looking():
             wrong = trouble_with(database, newest=newest)
             return [replace(each, trouble=wrong.get(each.number, "")) for each in in_effect(journal.entries(database))]
 
     def settle(self) -> None:
-        with self._open() as database:
+        with self._connected() as database:
             database.settle()
 
     def outcome(self, number: int) -> pl.DataFrame:
-        with self._open() as database:
+        with self._connected() as database:
             _require_load(database, number)
             return journal.outcome_rows(database, number)
 
     def outcome_page(self, number: int, most: int) -> OutcomePage:
-        with self._open() as database:
+        with self._connected() as database:
             _require_load(database, number)
             return outcome_page(database, number, most)
 
     def rest_of(self, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:
-        with self._open() as database:
+        with self._connected() as database:
             _require_load(database, number)
             return journal.kept_rest(database, number)
 

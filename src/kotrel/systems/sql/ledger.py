@@ -74,7 +74,7 @@ def _conditions(database: Database, store: Store, query: LedgerQuery) -> tuple[l
     kind = store.stored(database, "?", store.record.fields["counts_as"])
     conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = {kind}"]
     values: list[Any] = [query.counts_as]
-    found, bound = _among(database, store, query.among)
+    found, bound = _conditions_of(database, store, query.among)
     conditions += found
     values += bound
     for sign, day in ((">=", query.since), ("<=", query.until)):
@@ -89,7 +89,9 @@ def _conditions(database: Database, store: Store, query: LedgerQuery) -> tuple[l
     return conditions, values
 
 
-def _among(database: Database, store: Store, among: Sequence[tuple[str, pl.Series]]) -> tuple[list[str], list[Any]]:
+def _conditions_of(
+    database: Database, store: Store, among: Sequence[tuple[str, pl.Series]]
+) -> tuple[list[str], list[Any]]:
     conditions: list[str] = []
     values: list[Any] = []
     for name, wanted in among:
@@ -115,7 +117,7 @@ def movements_since(
     store = store_of(description, ledger, database.dialect)
     cast = database.dialect.bound("moment")
     conditions = [*store.mine("t"), f"t.{store.column('counts_as')} = ?", f"t.{store.column('posted_at')} > {cast}"]
-    found, bound = _among(database, store, among)
+    found, bound = _conditions_of(database, store, among)
     conditions += found
     values: list[Any] = ["on hand", moment, *bound]
     there = [name for name in names if name in ledger.fields]

@@ -85,7 +85,7 @@ def _say_missing(merge: Merge, done: Done) -> str:
     for action, count in done.items():
         wanted = merge.changes.counts.get(action, 0)
         # A trigger may put a row elsewhere and say that nothing was inserted, as long as the table then has it.
-        if count != wanted and not (action == "new" and not _missing(merge, "new")):
+        if count != wanted and not (action == "new" and not _count_missing(merge, "new")):
             return f"{count} of {wanted} rows {action}"
     return ""
 
@@ -132,10 +132,10 @@ def _try(merge: Merge, part: pl.DataFrame, deferred: bool) -> str | None:
         with merge.database.trying():
             span = (int(part["line"][0]), int(part["line"][-1]))
             done = merge.merge(span)
-            if done["new"] < wanted["new"] and _missing(merge, "new", span):
+            if done["new"] < wanted["new"] and _count_missing(merge, "new", span):
                 return VANISHED
             # A row that somebody else has removed is no row that the database leaves out.
-            if done["changed"] < wanted["changed"] and not _missing(merge, "changed", span):
+            if done["changed"] < wanted["changed"] and not _count_missing(merge, "changed", span):
                 return VANISHED
             if deferred:
                 merge.database.check_deferred()
@@ -144,7 +144,7 @@ def _try(merge: Merge, part: pl.DataFrame, deferred: bool) -> str | None:
     return None
 
 
-def _missing(merge: Merge, action: str, span: tuple[int, int] | None = None) -> int:
+def _count_missing(merge: Merge, action: str, span: tuple[int, int] | None = None) -> int:
     """How many of the staged rows with an action the table does not hold."""
     stage, store = merge.stage, merge.store
     mine = "".join(f" AND {condition}" for condition in store.mine("t"))
