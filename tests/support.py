@@ -34,6 +34,7 @@ from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.table import Grid, letter_of
 from kotrel.core.values.conventions import Conventions
 from tests import ready_program
+from tests.builders import system_of
 
 TODAY = date(2026, 11, 23)
 
@@ -100,16 +101,7 @@ def state(**records: Mapping[str, Sequence[str | None]]) -> SystemState:
         **records,
     }
 
-    def read(record: str, fields: Sequence[str], among: Any = None, filled: str | None = None) -> pl.DataFrame:
-        given = known.get(record, {})
-        count = len(next(iter(given.values()), []))
-        frame = pl.DataFrame(
-            {name: pl.Series(given.get(name, [None] * count), dtype=pl.String) for name in fields},
-            schema=dict.fromkeys(fields, pl.String),
-        )
-        return frame.filter(pl.col(filled).is_not_null()) if filled else frame
-
-    return SystemState(small(), read)
+    return system_of(small(), known)
 
 
 def found(checked: Rows) -> set[tuple[str, str | None, int]]:

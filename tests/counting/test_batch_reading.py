@@ -5,7 +5,6 @@ from __future__ import annotations
 import unittest
 from datetime import date
 
-import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -13,10 +12,10 @@ from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair
-from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
 from kotrel.core.values.conventions import Conventions
 from kotrel.counting.batch_reading import read_alike
+from tests.builders import system_of
 from tests.core.documents.shop import practice
 from tests.support import grid
 
@@ -35,13 +34,7 @@ ODD = st.tuples(
 
 
 def state():
-    def read(record, fields, among=None, filled=None):
-        codes = pl.Series("code", KNOWN.get(record, []), dtype=pl.String)
-        return pl.DataFrame(
-            {name: codes if name == "code" else pl.Series([None] * len(codes), dtype=pl.String) for name in fields}
-        )
-
-    return SystemState(practice(), read)
+    return system_of(practice(), {record: {"code": codes} for record, codes in KNOWN.items()})
 
 
 def sheet(lines, place, numbers):

@@ -10,14 +10,13 @@ import polars as pl
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
-from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Table
 from kotrel.core.values.code_formats import gtin_check_digit
 from kotrel.practice import story
 from kotrel.practice.installing import base_lists, description_text, practice_data
 from kotrel.practice.items import barcode, items
 from kotrel.sheets.opening_files import open_sheets
+from tests.builders import rows_of
 
 DESCRIPTION = read_description(description_text())
 
@@ -43,8 +42,7 @@ class Data(unittest.TestCase):
             if record.name not in data:
                 continue
             rows = data[record.name].with_row_index(ROW, 2).with_columns(pl.col(ROW).cast(pl.UInt32))
-            table = Table("data", "Data", 1, (), rows.select(ROW), {})
-            checked = check_rows(Rows(table, record, {}, rows), SystemState(DESCRIPTION, nothing_yet))
+            checked = check_rows(rows_of(record, rows), SystemState(DESCRIPTION, nothing_yet))
             self.assertEqual(
                 [(g.kind, g.field, g.cells.head(2).rows()) for g in checked.findings if g.severity == "error"],
                 [],

@@ -9,17 +9,14 @@ import unittest
 from datetime import UTC, datetime
 from pathlib import Path
 
-import polars as pl
 import psycopg
 
 from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
-from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
 from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
 from kotrel.systems.sql import journal_tables
@@ -28,6 +25,7 @@ from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.sqlite_dialect import SQLITE
+from tests.builders import columns_of, rows_of, values_of
 from tests.support import postgres_url
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
@@ -56,11 +54,7 @@ FIELDS = ("no", "title", "seen", "sold", "price", "weight", "note", "above")
 
 def rows(*lines: dict[str, str | None]) -> Rows:
     names = [name for name in FIELDS if any(name in line for line in lines)]
-    values = pl.DataFrame(
-        {ROW: pl.Series(range(2, len(lines) + 2), dtype=pl.UInt32)}
-        | {name: pl.Series([line.get(name) for line in lines], dtype=pl.String) for name in names}
-    )
-    return Rows(Table("t.csv", "", 1, (), values.select(ROW), {}), DESCRIPTION.records["goods"], {}, values)
+    return rows_of(DESCRIPTION.records["goods"], values_of(columns_of(lines, names)))
 
 
 class Fixture:

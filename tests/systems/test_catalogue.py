@@ -15,13 +15,12 @@ from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.drafting import draft_description
-from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.catalogue import read_catalogue
 from kotrel.systems.sql.database_system import SqlSystem
 from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
+from tests.builders import rows_of
 from tests.support import postgres_url
 
 TABLES = """
@@ -81,7 +80,7 @@ class Catalogue(unittest.TestCase):
                         **{k: pl.Series([v], dtype=pl.String) for k, v in given.items()},
                     }
                 )
-                sheet = Rows(Table("f", "", 1, (), values, {}), read.records[name], {}, values)
+                sheet = rows_of(read.records[name], values)
                 changes.append(compare(sheet, writing.read(name, list(given))))
             writing.take(
                 Plan(tuple(changes), Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f",), "0")), lambda step: None

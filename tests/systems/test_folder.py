@@ -14,12 +14,11 @@ from kotrel.core.changes.plan import Plan
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.layouts.layout import Layout, LayoutColumn
-from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
 from kotrel.systems.folder import folder_system as module
 from kotrel.systems.folder.folder_system import FolderSystem
 from kotrel.systems.folder.mirror import GivenOut, write_mirror
 from kotrel.systems.folder.sending import Uploads
+from tests.builders import rows_of
 
 DESCRIPTION = read_description("""
 [system]
@@ -55,7 +54,7 @@ class HandedOverOnce(unittest.TestCase):
     def load(self, *codes: str) -> None:
         values = pl.DataFrame({ROW: range(2, 2 + len(codes)), "code": codes, "name": ["new"] * len(codes)},
                               schema={ROW: pl.UInt32, "code": pl.String, "name": pl.String})  # fmt: skip
-        rows = Rows(Table("f.csv", "", 1, (), values, {}), DESCRIPTION.records["item"], {}, values)
+        rows = rows_of(DESCRIPTION.records["item"], values)
         with self.system.writing() as writing:
             change = compare(rows, writing.read("item", ["code", "name"]))
             writing.take(Plan((change,), STAMP), lambda step: None)

@@ -20,8 +20,6 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.description_review import review
 from kotrel.core.description.drafting import draft_description
 from kotrel.core.description.model import Field
-from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
 from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
 from kotrel.systems.sql import journal_tables
@@ -31,6 +29,7 @@ from kotrel.systems.sql.postgresql import PostgresDatabase
 from kotrel.systems.sql.postgresql_dialect import POSTGRESQL
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.sqlite_dialect import SQLITE
+from tests.builders import rows_of
 from tests.support import postgres_url
 
 NUMBERED = """
@@ -125,7 +124,7 @@ class Learned(unittest.TestCase):
             columns = {ROW: pl.Series([2], dtype=pl.UInt32)} | {
                 k: pl.Series([v], dtype=pl.String) for k, v in given.items()
             }
-            sheet = Rows(Table("f", "", 1, (), pl.DataFrame(columns), {}), record, {}, pl.DataFrame(columns))
+            sheet = rows_of(record, pl.DataFrame(columns))
             try:
                 with system.writing() as writing:
                     change = compare(sheet, writing.read(record.name, list(given)))

@@ -16,8 +16,6 @@ from kotrel.core.changes.reversal import reverse
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
-from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.database_journal import has_journal
@@ -28,6 +26,7 @@ from kotrel.systems.sql.refusals import MOST_REFUSALS
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.sqlite_dialect import SQLITE
 from kotrel.systems.sql.tables import create_statements
+from tests.builders import rows_of
 from tests.support import rows, small
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
@@ -214,7 +213,7 @@ class ChangingPlaces(unittest.TestCase):
                 values = pl.DataFrame(
                     {ROW: pl.Series([2, 3], dtype=pl.UInt32), "code": ["A", "B"], "family": families, "size": sizes}
                 ).select(ROW, *fields)
-                sheet = Rows(Table("f", "", 1, (), values, {}), description.records["variant"], {}, values)
+                sheet = rows_of(description.records["variant"], values)
                 with system.writing() as writing:
                     writing.take(Plan((compare(sheet, writing.read("variant", fields)),), STAMP), lambda step: None)
                 wanted = list(zip("AB", families, sizes, strict=True))

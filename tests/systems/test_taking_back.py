@@ -10,6 +10,7 @@ from kotrel.core.changes.plan import Plan
 from kotrel.core.errors import WrongUse
 from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused
+from tests.builders import rows_of
 from tests.systems.practice_databases import STAMP, PracticeDatabase, quiet
 
 
@@ -40,8 +41,6 @@ class OnAnyDatabase(PracticeDatabase):
 
     def test_rows_with_a_key_of_two_fields_are_taken_back(self):
         from kotrel.core.columns import ROW
-        from kotrel.core.rows.rows import Rows
-        from kotrel.core.tables.table import Table
 
         def held():
             with self.system.reading() as reading:
@@ -57,9 +56,7 @@ class OnAnyDatabase(PracticeDatabase):
             }
         )
         values = values.with_columns(pl.col(ROW).cast(pl.UInt32))
-        sheet = Rows(
-            Table("u.csv", "", 1, (), values.select(ROW), {}), self.description.records["unit_conversion"], {}, values
-        )
+        sheet = rows_of(self.description.records["unit_conversion"], values)
         with self.system.writing() as writing:
             change = compare(sheet, writing.read("unit_conversion", ["item", "unit", "factor"]))
             number = writing.take(Plan((change,), STAMP), quiet).number
@@ -113,8 +110,6 @@ class OnAnyDatabase(PracticeDatabase):
 
     def test_rows_may_refer_to_new_ones_of_the_same_list_and_are_let_go_again(self):
         from kotrel.core.columns import ROW
-        from kotrel.core.rows.rows import Rows
-        from kotrel.core.tables.table import Table
 
         def held():
             with self.system.reading() as reading:
@@ -128,9 +123,7 @@ class OnAnyDatabase(PracticeDatabase):
             "parent": ["ZZ-2", None, "ZZ-1"],
         }
         values = pl.DataFrame({ROW: pl.Series([2, 3, 4], dtype=pl.UInt32), **lines})
-        sheet = Rows(
-            Table("c.csv", "", 1, (), values.select(ROW), {}), self.description.records["category"], {}, values
-        )
+        sheet = rows_of(self.description.records["category"], values)
         with self.system.writing() as writing:
             change = compare(sheet, writing.read("category", ["code", "name", "parent"]))
             number = writing.take(Plan((change,), STAMP), quiet).number

@@ -17,12 +17,12 @@ from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.named_files import check_named_files
 from kotrel.core.checking.shape import check_shape
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import FileFacts, PendingRows, SystemState
-from kotrel.core.tables.table import Column, Table, letter_of
+from tests.builders import rows_in_sheet, system_of
 
 SYSTEM = read_description("""
 [record.house]
@@ -65,23 +65,11 @@ HELD: dict[str, dict[str, list[Any]]] = {
 
 
 def state(pending: dict[str, PendingRows] | None = None, files: Any = None) -> SystemState:
-    def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
-        held = HELD[record]
-        size = len(next(iter(held.values())))
-        return pl.DataFrame({name: pl.Series(held.get(name, [None] * size), dtype=pl.String) for name in fields})
-
-    return SystemState(SYSTEM, read, pending, files, 100)
+    return system_of(SYSTEM, HELD, pending=pending, files=files, largest_file=100)
 
 
 def rows(record: str, marks: dict[str, list[bool]] | None = None, **columns: list[str | None]) -> Rows:
-    size = len(next(iter(columns.values())))
-    numbers = pl.Series(ROW, range(2, size + 2), dtype=pl.UInt32)
-    values = [pl.Series(name, given, dtype=pl.String) for name, given in columns.items()]
-    letters = {name: letter_of(place) for place, name in enumerate(columns)}
-    cells = pl.DataFrame([numbers, *(each.alias(letters[each.name]) for each in values)])
-    table = Table("t.xlsx", "S", 1, tuple(Column(letters[name], name) for name in columns), cells, {})
-    clears = [pl.Series(clearing(name), given) for name, given in (marks or {}).items()]
-    return Rows(table, SYSTEM.records[record], letters, pl.DataFrame([numbers, *values, *clears]))
+    return rows_in_sheet(SYSTEM.records[record], columns, marks)
 
 
 def listed(groups: Any) -> list[tuple[Any, ...]]:

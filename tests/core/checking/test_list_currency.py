@@ -2,16 +2,14 @@
 
 import unittest
 
-import polars as pl
-
 from kotrel.core.checking.list_currency import check_currency, check_list_decimals
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
-from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
 from kotrel.core.values.conventions import Conventions
+from tests.builders import system_of
 from tests.support import TODAY, grid
 
 SYSTEM = read_description("""
@@ -50,17 +48,12 @@ HELD = {
 }
 
 
-def read(record, fields, among=None, filled=None):
-    held = HELD.get(record, {})
-    return pl.DataFrame({name: pl.Series(held.get(name, []), dtype=pl.String) for name in fields})
-
-
 def told(check, record, *lines, currency="EUR"):
     """Rows and messages; ``currency`` is that of the workspace."""
     table = find_table(grid(*lines), heading_row=1)
     matched = match_headings(table, SYSTEM.records[record])
     rows = understand(table, matched, Conventions(currency=currency), TODAY)
-    found = [*check(rows, SystemState(SYSTEM, read)), *rows.findings]
+    found = [*check(rows, system_of(SYSTEM, HELD)), *rows.findings]
     return {(row, message) for group in found for row, message in group.cells.select(ROW, "message").iter_rows()}
 
 

@@ -11,17 +11,16 @@ from collections import Counter
 from decimal import Decimal
 from typing import Any
 
-import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.checking.all_checks import check_rows
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Column, Table, letter_of
 from kotrel.core.values.code_formats import gtin_check_digit
+from tests.builders import rows_in_sheet, system_of
 
 MODEL = read_description("""
 [record.house]
@@ -108,21 +107,13 @@ def cases(draw: Any) -> tuple[list[dict[str, Any]], dict[str, dict[str, Any]], l
     return sheet, system, names, {(n, name) for n, name in draw(clears) if n < len(sheet) and name in names}
 
 
-def rows_of(sheet: list[dict[str, Any]], names: list[str], cleared: set[tuple[int, str]]) -> Rows:
+def as_rows(sheet: list[dict[str, Any]], names: list[str], cleared: set[tuple[int, str]]) -> Rows:
     """The sheet as rows, from row 2 on; a cleared cell is blank."""
-    numbers = pl.Series(ROW, range(2, len(sheet) + 2), dtype=pl.UInt32)
-    columns = [
-        pl.Series(name, [None if (n, name) in cleared else row[name] for n, row in enumerate(sheet)], dtype=pl.String)
-        for name in names
-    ]
-    marks = [
-        pl.Series(clearing(name), [(n, name) in cleared for n in range(len(sheet))])
-        for name in dict.fromkeys(n for _, n in cleared)
-    ]
-    letters = {name: letter_of(place) for place, name in enumerate(names)}
-    cells = pl.DataFrame([numbers, *(column.alias(letters[column.name]) for column in columns)])
-    table = Table("t.xlsx", "S", 1, tuple(Column(letters[name], name) for name in names), cells, {})
-    return Rows(table, THING, letters, pl.DataFrame([numbers, *columns, *marks]))
+    columns = {name: [None if (n, name) in cleared else row[name] for n, row in enumerate(sheet)] for name in names}
+    marks = {
+        name: [(n, name) in cleared for n in range(len(sheet))] for name in dict.fromkeys(name for _, name in cleared)
+    }
+    return rows_in_sheet(THING, columns, marks)
 
 
 def state_of(system: dict[str, dict[str, Any]]) -> SystemState:
@@ -131,11 +122,7 @@ def state_of(system: dict[str, dict[str, Any]]) -> SystemState:
         "thing": {"code": list(system), **{name: [row[name] for row in system.values()] for name in NAMES[1:]}},
     }  # fmt: skip
 
-    def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
-        frame = pl.DataFrame({name: pl.Series(held[record][name], dtype=pl.String) for name in fields})
-        return frame.filter(pl.col(filled).is_not_null()) if isinstance(filled, str) else frame
-
-    return SystemState(MODEL, read)
+    return system_of(MODEL, held)
 
 
 def expected(
@@ -256,7 +243,7 @@ class Model(unittest.TestCase):
     @given(cases())
     def test_the_checks_find_what_the_model_finds(self, case):
         sheet, system, names, cleared = case
-        checked = check_rows(rows_of(sheet, names, cleared), state_of(system))
+        checked = check_rows(as_rows(sheet, names, cleared), state_of(system))
         found = {
             (group.kind, group.field, row) for group in checked.findings if group.severity == "error"
             for row in group.cells[ROW]

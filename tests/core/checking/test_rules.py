@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import unittest
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import polars as pl
 from hypothesis import given
@@ -20,7 +19,7 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.resolving.filling import fill_keys, fill_same
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import PendingRows, SystemState
-from kotrel.core.tables.table import Table
+from tests.builders import rows_of, system_of, values_of
 
 TEXT = """
 [record.item]
@@ -92,25 +91,11 @@ SYSTEM = read_description(TEXT)
 
 
 def rows(record: str, **columns: Sequence[str | None]) -> Rows:
-    count = len(next(iter(columns.values())))
-    values = pl.DataFrame({ROW: pl.Series(range(2, count + 2), dtype=pl.UInt32)}).with_columns(
-        pl.Series(name, given, dtype=pl.String) for name, given in columns.items()
-    )
-    table = Table("t.csv", "", 1, (), values.select(ROW), {})
-    return Rows(table, SYSTEM.records[record], {}, values)
+    return rows_of(SYSTEM.records[record], values_of(columns))
 
 
 def state(pending: Mapping[str, PendingRows] | None = None, **known: Mapping[str, Sequence[str | None]]) -> SystemState:
-    def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
-        given = known.get(record, {})
-        count = len(next(iter(given.values()), []))
-        frame = pl.DataFrame(
-            {name: pl.Series(given.get(name, [None] * count), dtype=pl.String) for name in fields},
-            schema=dict.fromkeys(fields, pl.String),
-        )
-        return frame.filter(pl.col(filled).is_not_null()) if isinstance(filled, str) else frame
-
-    return SystemState(SYSTEM, read, pending)
+    return system_of(SYSTEM, known, pending=pending)
 
 
 def kinds(groups) -> set[tuple[str, str | None, int]]:

@@ -18,8 +18,7 @@ from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect, pla
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import CountPlace
-from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.table import Table
+from tests.builders import columns_of, rows_of, values_of
 from tests.core.counting.test_variance import entry, moved, one
 from tests.core.documents.shop import practice
 
@@ -114,13 +113,7 @@ class Collecting(unittest.TestCase):
         places: pl.DataFrame | None = None,
     ):
         names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "time")
-        values = pl.DataFrame(
-            [[line.get(name) for name in names] for line in lines], dict.fromkeys(names, pl.String), orient="row"
-        )
-        values = values.with_row_index(ROW, 2)
-        rows = Rows(
-            Table("s.csv", "", 1, (), values.select(ROW), {}), practice().records["adjustment_line"], {}, values
-        )
+        rows = rows_of(practice().records["adjustment_line"], values_of(columns_of(lines, names)))
         return collect(rows, KnownPlaces(FRAME), known, sheet)
 
     def test_which_lines_are_taken(self):
@@ -163,7 +156,7 @@ class Collecting(unittest.TestCase):
             {**line, "counted": "1", "unit": "COIL"}, {**line, "counted": "2"}, {**line, "counted": "3", "unit": "COIL"}
         )
         self.assertEqual([(each.counted, each.where) for each in as_entries(done.lines)],
-                         [(200, "s.csv line 2"), (2, "s.csv line 3"), (600, "s.csv line 4")])  # fmt: skip
+                         [(200, "t.csv line 2"), (2, "t.csv line 3"), (600, "t.csv line 4")])  # fmt: skip
 
     @given(
         st.lists(

@@ -13,7 +13,6 @@ from typing import Any
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, compare
-from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
 from kotrel.core.documents.document_reversal import TakenBack, Taking, reverse_documents
@@ -22,8 +21,8 @@ from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.stock.sums import LedgerQuery
-from kotrel.core.tables.table import Table
 from kotrel.practice.installing import description_text
+from tests.builders import columns_of, rows_of, values_of
 from tests.support import TODAY
 
 NOW = datetime(2026, 11, 23, 9, 30)
@@ -155,9 +154,4 @@ class Shop:
 
 
 def _rows(record: str, rows: Sequence[Mapping[str, str]]) -> Rows:
-    names = list(dict.fromkeys(name for row in rows for name in row))
-    values = pl.DataFrame(
-        [[row.get(name) for name in names] for row in rows], schema=dict.fromkeys(names, pl.String), orient="row"
-    )
-    values = values.with_row_index(ROW, 2)
-    return Rows(Table("test.csv", "", 1, (), values.select(ROW), {}), practice().records[record], {}, values)
+    return rows_of(practice().records[record], values_of(columns_of(rows)))

@@ -9,13 +9,12 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.columns import ROW
 from kotrel.core.documents.families import families, flat_record, readable_records
 from kotrel.core.documents.flat_sheets import Circumstances, Shaped, shaped
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Table
+from tests.builders import columns_of, rows_in_sheet
 from tests.core.documents.shop import Shop, practice
 from tests.core.documents.test_ledger_posting import line
 
@@ -23,15 +22,7 @@ SAID = {"account": "OPENING"}
 
 
 def flat(record: str, *lines: Mapping[str, str | None]) -> Rows:
-    names = list(dict.fromkeys(name for each in lines for name in each))
-    values = pl.DataFrame(
-        [[each.get(name) for name in names] for each in lines], dict.fromkeys(names, pl.String), orient="row"
-    )
-    values = values.with_row_index(ROW, 2)
-    about = readable_records(practice())[record]
-    letters = dict(zip(names, "ABCDEFGHIJ", strict=False))
-    cells = values.select(ROW, *(pl.col(name).alias(letter) for name, letter in letters.items()))
-    return Rows(Table("t.csv", "", 1, (), cells, {}), about, letters, values)
+    return rows_in_sheet(readable_records(practice())[record], columns_of(lines))
 
 
 def parts(

@@ -13,6 +13,7 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.pricing.price_impact import price_stakes
 from kotrel.core.stock.sums import LedgerQuery
 from kotrel.practice.installing import description_text
+from tests.builders import columns_of, reader_of
 
 HELD: dict[str, list[dict[str, str | None]]] = {
     "item": [
@@ -32,8 +33,9 @@ HELD: dict[str, list[dict[str, str | None]]] = {
 
 
 def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
-    rows = [[row.get(name) for name in fields] for row in HELD[record]]
-    return pl.DataFrame(rows, schema=dict.fromkeys(fields, pl.String), orient="row")
+    # Some tests change what the system holds.
+    held = {name: columns_of(lines) for name, lines in HELD.items()}
+    return reader_of(held)(record, fields, among, filled)
 
 
 def sums(query: LedgerQuery) -> pl.DataFrame:

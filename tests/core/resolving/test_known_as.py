@@ -4,16 +4,12 @@ from __future__ import annotations
 
 import unittest
 from collections.abc import Sequence
-from typing import Any
 
 import polars as pl
 
-from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.resolving.other_codes import found_keys, known_as
-from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Table
+from tests.builders import columns_of, rows_of, system_of, values_of
 
 SYSTEM = read_description("""
 [record.vendor]
@@ -68,29 +64,14 @@ HELD: dict[str, list[dict[str, str]]] = {
 }
 
 
-def read(record: str, fields: Sequence[str], among: Any = None, filled: Any = None) -> pl.DataFrame:
-    rows = HELD[record]
-    if among is not None:
-        name, values = among
-        rows = [row for row in rows if row.get(name) in set(values)]
-    if filled is not None:
-        rows = [row for row in rows if row.get(filled)]
-    return pl.DataFrame(
-        [[row.get(name) for name in fields] for row in rows], dict.fromkeys(fields, pl.String), orient="row"
-    )
-
-
-STATE = SystemState(SYSTEM, read)
+STATE = system_of(SYSTEM, {record: columns_of(lines) for record, lines in HELD.items()})
 
 
 def keys(**columns: list[str | None]) -> tuple[list[str | None], dict[int, Sequence[str]]]:
     """The keys found for rows of items, and where there are several."""
     size = len(next(iter(columns.values())))
-    values = pl.DataFrame(
-        {"code": [None] * size, **columns}, schema_overrides=dict.fromkeys(("code", *columns), pl.String)
-    )
-    values = values.with_row_index(ROW, 2)
-    found = found_keys(Rows(Table("t", "", 1, (), values.select(ROW), {}), SYSTEM.records["item"], {}, values), STATE)
+    values = values_of({"code": [None] * size, **columns})
+    found = found_keys(rows_of(SYSTEM.records["item"], values), STATE)
     return found.keys.to_list(), dict(found.several)
 
 

@@ -15,11 +15,10 @@ from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.resolving.near_duplicates import MOST_SLIPS, find_near_keys
 from kotrel.core.rows.distinct_values import is_plain
 from kotrel.core.rows.load_options import LoadOptions
-from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, is_new
-from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import Conventions
 from kotrel.core.values.near_codes import bare_form, may_be_near, near_form
+from tests.builders import rows_of
 from tests.support import SMALL, rows, small, state
 
 HELD = ["ROPE-010", "BOLT-10", "1-12", "KELDRIFT-5", "0012", "012", "SHIRT-XL", "ANCHORCHAIN", "BLUE-1", "BLUE-2"]
@@ -116,7 +115,7 @@ class NearKeys(unittest.TestCase):
         values = pl.DataFrame(
             {ROW: [2, 3, 4], "house": ["A", "B", "A"], "code": ["R 1", "R 1", "X"]}, schema_overrides={ROW: pl.UInt32}
         )
-        sheet = Rows(Table("f", "", 1, (), values, {}), house, {"house": "A", "code": "B"}, values)
+        sheet = rows_of(house, values, {"house": "A", "code": "B"})
         system = SystemState(
             read_description(SMALL), lambda *more: pl.DataFrame({"house": ["A", "A"], "code": ["R-1", "X"]})
         )

@@ -14,9 +14,7 @@ from hypothesis import strategies as st
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.resolving.periods import follow_periods
-from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Table
+from tests.builders import rows_of, system_of, values_of
 
 PRICES = read_description("""
 [record.price]
@@ -29,6 +27,7 @@ to_date = { kind = "date" }
 note = { kind = "text" }
 """)
 DAYS = [(date(2027, 1, 1) + timedelta(10 * n)).isoformat() for n in range(8)]
+LETTERS = {"item": "A", "from_date": "B", "to_date": "C"}
 Ends = dict[tuple[str, str], str | None]
 
 
@@ -43,11 +42,8 @@ def load(
 ) -> tuple[dict[tuple[str, str], tuple[str | None, str]], list[str]]:
     """Key → end and note. The note of a row is its first day, and whether the sheet or the system had it."""
 
-    def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
-        columns = {"item": [k[0] for k in held], "from_date": [k[1] for k in held], "to_date": list(held.values()),
-                   "note": [f"{k[1]} system" for k in held]}  # fmt: skip
-        return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String)).select(fields)
-
+    stands = {"item": [k[0] for k in held], "from_date": [k[1] for k in held], "to_date": list(held.values()),
+              "note": [f"{k[1]} system" for k in held]}  # fmt: skip
     keys, ends = list(sheet), list(sheet.values())
     numbers = pl.Series(ROW, range(2, len(keys) + 2), dtype=pl.UInt32)
     values = pl.DataFrame(
@@ -60,10 +56,9 @@ def load(
             pl.Series("note", [f"{key[1]} {'system' if key in held else 'sheet'}" for key in keys], dtype=pl.String),
         ]
     )
-    table = Table("p.csv", "", 1, (), pl.DataFrame([numbers]), {})
-    rows = Rows(table, PRICES.records["price"], {"item": "A", "from_date": "B", "to_date": "C"}, values)
+    rows = rows_of(PRICES.records["price"], values, LETTERS)
     new = pl.Series([key not in held for key in keys], dtype=pl.Boolean)
-    done, ended, _ = follow_periods(rows, SystemState(PRICES, read), lambda: new, after_end)
+    done, ended, _ = follow_periods(rows, system_of(PRICES, {"price": stands}), lambda: new, after_end)
     after = {(item, start): (end, f"{start} system") for (item, start), end in held.items()}
     for item, start, end, cleared, note in done.values.select(
         "item", "from_date", "to_date", clearing("to_date"), "note"
@@ -199,13 +194,7 @@ class Periods(unittest.TestCase):
 
     def test_a_row_that_is_twice_gets_one_end(self) -> None:
         keys = [("A", "2027-01-01"), ("A", "2027-01-01"), ("A", "2027-06-01")]
-        numbers = pl.Series(ROW, [2, 3, 4], dtype=pl.UInt32)
-        values = pl.DataFrame(keys, ["item", "from_date"], orient="row").select(
-            numbers, "item", "from_date", pl.lit(None, pl.String).alias("to_date")
-        )
-        table = Table("p.csv", "", 1, (), pl.DataFrame([numbers]), {})
-        rows = Rows(table, PRICES.records["price"], {"item": "A", "from_date": "B", "to_date": "C"}, values)
-        nothing = pl.DataFrame(schema=dict.fromkeys(("item", "from_date", "to_date", "note"), pl.String))
-        state = SystemState(PRICES, lambda record, fields, among=None, filled=None: nothing.select(fields))
-        done, _, _ = follow_periods(rows, state, lambda: pl.Series([True] * 3))
+        columns = {"item": [key[0] for key in keys], "from_date": [key[1] for key in keys], "to_date": [None] * 3}
+        rows = rows_of(PRICES.records["price"], values_of(columns), LETTERS)
+        done, _, _ = follow_periods(rows, system_of(PRICES, {}), lambda: pl.Series([True] * 3))
         self.assertEqual(done.values["to_date"].to_list(), ["2027-05-31", "2027-05-31", None])

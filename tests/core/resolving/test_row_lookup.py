@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from typing import Any
 
 import polars as pl
 from hypothesis import given
@@ -18,7 +17,7 @@ from kotrel.core.resolving.row_lookup import choose_rows, clear_blanks, match_gr
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.tables.table import Column, Table, letter_of
+from tests.builders import rows_in_sheet, system_of
 
 SYSTEM = read_description("""
 [record.item]
@@ -58,23 +57,11 @@ HELD = {
 
 
 def state() -> SystemState:
-    def read(record: str, fields: Any, among: Any = None, filled: Any = None) -> pl.DataFrame:
-        held = HELD[record]
-        size = len(next(iter(held.values())))
-        frame = pl.DataFrame({name: pl.Series(held.get(name, [None] * size), dtype=pl.String) for name in fields})
-        return frame.filter(pl.col(filled).is_not_null()) if isinstance(filled, str) else frame
-
-    return SystemState(SYSTEM, read)
+    return system_of(SYSTEM, HELD)
 
 
 def rows(record: str, **columns: list[str | None]) -> Rows:
-    size = len(next(iter(columns.values())))
-    numbers = pl.Series(ROW, range(2, size + 2), dtype=pl.UInt32)
-    values = [pl.Series(name, given, dtype=pl.String) for name, given in columns.items()]
-    letters = {name: letter_of(place) for place, name in enumerate(columns)}
-    cells = pl.DataFrame([numbers, *(each.alias(letters[each.name]) for each in values)])
-    table = Table("t.csv", "", 1, tuple(Column(letters[name], name) for name in columns), cells, {})
-    return Rows(table, SYSTEM.records[record], letters, pl.DataFrame([numbers, *values]))
+    return rows_in_sheet(SYSTEM.records[record], columns)
 
 
 def found(done: Rows) -> set[tuple[str, str | None, int]]:
