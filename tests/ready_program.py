@@ -58,6 +58,9 @@ def serve(address: str) -> None:
     from kotrel.core.expressions.parsing import parse
 
     parse("cost + 35%")
+    importlib.import_module("kotrel.core.description.description_reading").read_description(
+        importlib.import_module("kotrel.practice.installing").description_text()
+    )
     importlib.import_module("rich.cells").cell_len("…")
     importlib.import_module("tests.support")
     gc.collect()

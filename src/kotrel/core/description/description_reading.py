@@ -165,8 +165,13 @@ def _needs(reader: TomlReader, table: Mapping[str, Any], *path: str) -> dict[tup
     return needs
 
 
+_MOST_READ = 8
+_READ: dict[str, Description] = {}
+"""Descriptions that were read, by their texts."""
+
+
 def read_description(text: str, name: str = "system.toml") -> Description:
-    """Reads a system description.
+    """Reads a system description; the same text again is the same description, which nothing changes.
 
     Args:
         text: the TOML text.
@@ -175,6 +180,17 @@ def read_description(text: str, name: str = "system.toml") -> Description:
     Raises:
         WrongUse: with the line and what is wrong there.
     """
+    known = _READ.get(text)
+    if known is None:
+        known = _described(text, name)
+        # A service opens its workspace for each request.
+        if len(_READ) >= _MOST_READ:
+            _READ.clear()
+        _READ[text] = known
+    return known
+
+
+def _described(text: str, name: str) -> Description:
     try:
         data = parsed(text)
     except tomli.TOMLDecodeError as error:
