@@ -11,9 +11,9 @@ from pathlib import Path
 
 import psycopg
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows

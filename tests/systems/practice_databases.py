@@ -5,9 +5,9 @@ import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.practice.installing import set_up
 from kotrel.systems.opening_systems import database_at, open_system
 from tests.support import fresh_shop, postgres_shop_url

@@ -12,9 +12,9 @@ from pathlib import Path
 import polars as pl
 import psycopg
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.description_review import review

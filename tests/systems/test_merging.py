@@ -9,10 +9,11 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.core.changes.change_set import RecordChanges, before, compare
+from kotrel.core.changes.change_set import RecordChanges, before
 from kotrel.core.changes.journal import Stamp
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import reverse
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.columns import ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows.findings import cells_of

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import random
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.outcome_page import page_of
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import cells_of
 from tests.systems.own_databases import STAMP, Fixture, PostgresFixture, SqliteFixture, rows

@@ -10,8 +10,8 @@ import psycopg
 from msgspec.structs import replace
 from psycopg.conninfo import make_conninfo
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql import journal_tables

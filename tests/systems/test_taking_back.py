@@ -5,8 +5,8 @@ from unittest import mock
 
 import polars as pl
 
-from kotrel.core.changes.change_set import compare
 from kotrel.core.changes.plan import Plan
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.errors import WrongUse
 from kotrel.loading.loads.undoing import undo_load
 from kotrel.systems.interface import Refused

@@ -1,15 +1,18 @@
 """Change sets: what a load would do, and that its way back really is the way back."""
 
 import unittest
+from unittest import mock
 
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from kotrel.core.changes.change_set import RecordChanges, compare
+from kotrel.core.changes import row_comparison
+from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reference_order import in_reference_order
 from kotrel.core.changes.reversal import reverse
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ACTION
 from tests.support import rows, small, state
@@ -104,6 +107,30 @@ lines = st.dictionaries(
 held_lines = st.dictionaries(
     codes, st.tuples(st.sampled_from(["x", "y"]), st.just("EA"), st.one_of(values, st.none())), max_size=6
 )
+
+
+class ByFields(unittest.TestCase):
+    @given(held_lines, lines.filter(bool), st.integers(1, 3), st.randoms())
+    def test_a_few_fields_at_a_time_say_the_same_in_whatever_order_the_rows_come(self, before, sheet, at_once, chance):
+        now = table(*((code, *rest) for code, rest in before.items()))
+        there = rows(("Item code", "Description", "Unit", "Cost"), *((code, *rest) for code, rest in sheet.items()))
+        asked: list[list[str]] = []
+
+        def read(fields: list[str]) -> pl.DataFrame:
+            asked.append(fields)
+            # The rows come in another order each second time.
+            order = list(range(now.height))
+            if len(asked) % 2:
+                chance.shuffle(order)
+            return now[order].select(fields) if order else now.select(fields)
+
+        with (
+            mock.patch.object(row_comparison, "LARGE", 0),
+            mock.patch.object(row_comparison, "FIELDS_AT_ONCE", at_once),
+        ):
+            change = row_comparison.compare_by_fields(there, read)
+        self.assertTrue(change.frame.equals(compare(there, now).frame))
+        self.assertEqual(len(asked), -(-3 // at_once))
 
 
 class WayBack(unittest.TestCase):

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.changes.canonical import require_canonical
-from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, before, compare, join_changes
+from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, before, join_changes
 from kotrel.core.changes.journal import (
     Entry,
     changes_from,
@@ -22,6 +22,7 @@ from kotrel.core.changes.journal import (
     standing,
 )
 from kotrel.core.changes.reversal import reverse
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.columns import ACTION, MESSAGE, ROW
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.findings import cells_of

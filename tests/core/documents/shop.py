@@ -12,7 +12,8 @@ from typing import Any
 
 import polars as pl
 
-from kotrel.core.changes.change_set import RecordChanges, compare
+from kotrel.core.changes.change_set import RecordChanges
+from kotrel.core.changes.row_comparison import compare
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
 from kotrel.core.documents.document_reversal import TakenBack, Taking, reverse_documents

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from kotrel.core.changes.change_set import before, compare, list_after
+from kotrel.core.changes.change_set import before
+from kotrel.core.changes.row_comparison import compare, list_after
 from kotrel.core.checking.system_kept import check_kept
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.model import DefaultSet

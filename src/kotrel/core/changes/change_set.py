@@ -13,12 +13,11 @@ import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, raw_after, raw_before
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Record
-from kotrel.core.rows.searching import all_different, looked_up, run_position
 
 if TYPE_CHECKING:
-    from kotrel.core.rows.rows import Rows
+    pass
 
 
 class Origin(Struct, frozen=True):
@@ -121,89 +120,6 @@ def key_text(record: Record) -> pl.Expr:
     return pl.concat_str([pl.col(name) for name in record.key], separator=" / ", ignore_nulls=True)
 
 
-def _with_system_rows(sheet_rows: pl.DataFrame, known: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
-    """The rows of a sheet with the system's row for each."""
-    start = run_position(sheet_rows[key[0]], known[key[0]]) if len(key) == 1 else None
-    if start is None or not all_different(sheet_rows[key[0]]):
-        return looked_up(sheet_rows, known.unique(subset=key, keep="any"), key)
-    return sheet_rows.hstack(known.slice(start, sheet_rows.height).drop(key))
-
-
-def _action(refused: pl.Expr, differs: pl.Expr) -> pl.Expr:
-    return (
-        pl.when(refused)
-        .then(pl.lit("refused"))
-        .when(pl.col("is held").is_null())
-        .then(pl.lit("new"))
-        .when(differs)
-        .then(pl.lit("changed"))
-        .otherwise(pl.lit("same"))
-        .alias(ACTION)
-    )
-
-
-def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
-    """What a load of the rows would change in the system.
-
-    A blank cell changes nothing, unless it is marked to clear the value. A row with an error is refused.
-
-    Args:
-        now: the system's rows for these keys, with all loadable fields the rows carry.
-    """
-    record = rows.record
-    key = list(record.key)
-    carried = [name for name in record.loadable if name in rows.fields]
-    others = [name for name in carried if name not in key]
-    cleared = [name for name in rows.cleared if name in others]
-    known = now.select(*key, *(pl.col(name).alias(before(name)) for name in others), pl.lit(True).alias("is held"))
-    own = rows.values.select(ROW, *carried, *(clearing(name) for name in cleared))
-    joined = _with_system_rows(own, known, key)
-    lists = {name: source for name in others if (source := rows.sources.get(name)) and source.how != "replace"}
-    for name, source in lists.items():
-        joined = joined.with_columns(list_after(joined[name], joined[before(name)], source.how == "add"))
-    refused = pl.col(ROW).is_in(rows.refused.implode())
-
-    def after(name: str) -> pl.Expr:
-        kept = pl.coalesce(name, before(name)) if known.height else pl.col(name)
-        if name in lists:
-            # A list becomes blank when everything is taken from it.
-            kept = pl.when(kept != "").then(kept)
-        return pl.when(~pl.col(clearing(name))).then(kept) if name in cleared else kept
-
-    differs = pl.any_horizontal(pl.lit(False), *(_differs(name, name in cleared) for name in others if known.height))
-    frame = joined.with_columns(
-        _action(refused, differs),
-        *(after(name).alias(name) for name in others),
-        *(pl.when(pl.col("is held")).then(pl.col(name)).alias(before(name)) for name in key),
-    )
-    frame = looked_up(frame, _messages(rows), [ROW])
-    columns = [ROW, ACTION, MESSAGE, *carried, *(before(name) for name in carried)]
-    return RecordChanges(
-        record, rows.table.file, rows.table.sheet, tuple(carried), frame.select(columns), _refused_rows(rows, frame)
-    )
-
-
-def _differs(name: str, cleared: bool) -> pl.Expr:
-    other = pl.col(name).is_not_null() & pl.col(name).ne_missing(pl.col(before(name)))
-    return other | (pl.col(clearing(name)) & pl.col(before(name)).is_not_null()) if cleared else other
-
-
-def list_after(says: pl.Series, stood: pl.Series, add: bool) -> pl.Series:
-    """A list after values were added to it or taken from it; a blank changes nothing, an emptied list is an empty text.
-
-    It works row by row, because the order of a list matters and sets have none.
-    """
-    done: list[str | None] = []
-    for new, old in zip(says, stood, strict=True):
-        if new is None:
-            done.append(None)
-            continue
-        there, given = (old.split("; ") if old else []), new.split("; ")
-        kept = list(dict.fromkeys([*there, *given])) if add else [one for one in there if one not in given]
-        done.append("; ".join(kept) if kept else ("" if there else None))
-    return pl.Series(says.name, done, dtype=pl.String)
-
-
 class RefusedRows(Struct, frozen=True):
     """The refused rows as they are in their sheet.
 
@@ -215,22 +131,6 @@ class RefusedRows(Struct, frozen=True):
     headings: tuple[str, ...]
     cells: pl.DataFrame
     kinds: pl.DataFrame
-
-
-def _refused_rows(rows: Rows, frame: pl.DataFrame) -> RefusedRows | None:
-    refused = frame.filter(pl.col(ACTION) == "refused")[ROW]
-    if not len(refused) or not rows.table.columns:
-        return None
-    from kotrel.core.tables.cell_formats import kinds_as_shown
-
-    wanted = rows.table.cells[ROW].is_in(refused.implode())
-    table = rows.table.only(wanted)
-    letters = [column.letter for column in table.every_column]
-    return RefusedRows(
-        tuple(column.heading for column in table.every_column),
-        table.cells.select(ROW, *letters),
-        table.cells.select(ROW).with_columns(kinds_as_shown(table, letter).alias(letter) for letter in letters),
-    )
 
 
 def join_changes(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
@@ -257,24 +157,3 @@ def _rests(first: RefusedRows | None, second: RefusedRows | None) -> RefusedRows
     cells = pl.concat([first.cells, second.cells])
     once = cells[ROW].is_first_distinct()
     return RefusedRows(first.headings, cells.filter(once), pl.concat([first.kinds, second.kinds]).filter(once))
-
-
-def _messages(rows: Rows) -> pl.DataFrame:
-    """Row → all its findings as one text."""
-    parts = [
-        group.cells.select(
-            ROW,
-            pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias(
-                MESSAGE
-            ),
-        )
-        for group in rows.findings
-        if group.severity != "note"
-    ]
-    if not parts:
-        return pl.DataFrame(schema={ROW: pl.UInt32, MESSAGE: pl.String})
-    return pl.concat(parts).filter(pl.col(ROW) > 0).group_by(ROW).agg(pl.col(MESSAGE).str.join("; "))
-
-
-def _subject(rows: Rows, field: str | None) -> str:
-    return f"{rows.record.fields[field].title}: " if field else ""

@@ -8,9 +8,11 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 
+import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.changes.change_set import compare, join_changes
+from kotrel.core.changes.change_set import RecordChanges, join_changes
+from kotrel.core.changes.row_comparison import compare, compare_by_fields
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
@@ -170,16 +172,11 @@ def preview(
         if not rows.has_key:
             continue
         step(f"comparing {rows.record.title.lower()}")
-        carried = [name for name in rows.record.loadable if name in rows.fields]
-        first = rows.record.key[0]
-        now = part.now
-        if now is None or any(name not in now.columns for name in carried):
-            now = look.read(rows.record.name, carried, (first, rows.values[first]))
-        change = compare(rows, now)
+        change = _compared(rows, part.now, look)
         if odd := look.replaced_otherwise(change):
             rows = rows.with_findings(replaced_more(rows, odd))
             checked[index] = replace(part, rows=rows)
-            change = compare(rows, now)
+            change = _compared(rows, part.now, look)
         changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
@@ -190,3 +187,11 @@ def preview(
 
     stakes = price_stakes(together, business.description, look.read, look.ledger_sums)
     return Preview(tuple(checked), together, stakes=stakes)
+
+
+def _compared(rows: Rows, now: pl.DataFrame | None, look: SystemReader) -> RecordChanges:
+    """What a load of the rows would change, compared with the system's rows that were read for them, or are now."""
+    record, first = rows.record, rows.record.key[0]
+    if now is not None and all(name in now.columns for name in record.loadable if name in rows.fields):
+        return compare(rows, now)
+    return compare_by_fields(rows, lambda fields: look.read(record.name, fields, (first, rows.values[first])))

@@ -74,6 +74,12 @@ def only_edited(
     moved_cells = emptied_cells = clashed = 0
     settled: dict[str, pl.Series] = {}
     lost = False
+    nothing = pl.Series([None], dtype=pl.String).new_from_index(0, values.height)
+
+    def only(says: pl.Series, wanted: pl.Series) -> pl.Series:
+        # The columns in which nobody edited anything share one blank column.
+        return (says.set(~wanted, None) if wanted.any() else nothing).alias(says.name)
+
     for name in fields:
         field = record.fields[name]
         was, stands, says = export.column(name), system.column(name), values[name]
@@ -91,7 +97,7 @@ def only_edited(
         moved = exported & in_system & stands.ne_missing(was)
         if field.is_kept:
             # What the system keeps has changed since; only an edited figure is worth reporting.
-            columns.append(_only(says, edited | ~exported, name))
+            columns.append(only(says, edited | ~exported))
             continue
         left_alone = moved & ~edited
         moved_cells += int(left_alone.sum())
@@ -105,7 +111,7 @@ def only_edited(
         if clears is not None:
             columns.append(clears.alias(clearing(name)))
         # A field that every row must have stays: it is unchanged, and blank it would be an error.
-        columns.append(says if field.must == "always" else _only(says, edited | ~exported, name))
+        columns.append(says if field.must == "always" else only(says, edited | ~exported))
     findings += _lost_letters(rows, export, edited_rows, fields) if lost else []
     gone = exported & ~in_system
     if gone.any():
@@ -167,10 +173,6 @@ def _settled_clashes(number: int, clash: Clash) -> list[str]:
 def _leave(gone: pl.Series, edited: pl.Series, clash: Clash) -> pl.Series:
     """Rows that are gone from the system and are not to be added again."""
     return gone if clash == "system" else gone & ~edited
-
-
-def _only(values: pl.Series, wanted: pl.Series, name: str) -> pl.Series:
-    return values.set(~wanted, None).alias(name)
 
 
 def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Clash) -> list[pl.Series]:

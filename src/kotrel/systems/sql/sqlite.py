@@ -136,7 +136,9 @@ class SqliteDatabase(Database):
                 return pl.DataFrame(schema=schema)
             # A value with that character in it, or a text beyond SQLite's limit, is read the slow way.
             if all(text.count(_END) == count - 1 for text in texts):
-                return pl.DataFrame([_parts(name, text) for name, text in zip(names, texts, strict=True)])
+                # Each text is let go as soon as its column is made.
+                texts.reverse()
+                return pl.DataFrame([_parts(name, texts.pop()) for name in names])
         except sqlite3.DataError:
             pass
         except _TROUBLES as error:
