@@ -127,8 +127,10 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not bad.any(): never": _NO_OP,
     },
     "core/changes/change_set.py": {
-        "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
         "not changed.height or not others  →  not others": _QUICK,
+    },
+    "core/changes/row_comparison.py": {
+        "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
     },
     "core/changes/reversal.py": {
         '(pl.col(ACTION) == "new") & pl.col("is held")  →  pl.col(ACTION) == "new"': "a row that is gone has no fields filled since",

@@ -167,7 +167,7 @@ class Compiler:
             raise self.wrong(node, f"there is no price list “{name}”", did_you_mean(name, self.scope.prices))
         return self._price(f"old {name}")
 
-    def _compile_blank(self, parts: list[Node], node: TreeNode) -> Typed:
+    def _blank(self, parts: list[Node], node: TreeNode) -> Typed:
         return "number", pl.lit(None, decimal_type())
 
     def _column(self, parts: list[Node], node: TreeNode) -> Typed:
@@ -194,7 +194,7 @@ class Compiler:
     def _either(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", pl.any_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
-    def _compile_both(self, parts: list[Node], node: TreeNode) -> Typed:
+    def _both(self, parts: list[Node], node: TreeNode) -> Typed:
         return "yes_no", pl.all_horizontal(*(self.need(part, "yes_no").fill_null(False) for part in parts))
 
     def _negation(self, parts: list[Node], node: TreeNode) -> Typed:
@@ -322,23 +322,23 @@ class Compiler:
     def _minus_sign(self, parts: list[Node], node: TreeNode) -> Typed:
         return "number", exact(0) - self.need(parts[0], "number")
 
-    def _share_of(self, percent: pl.Expr) -> pl.Expr:
+    def _share(self, percent: pl.Expr) -> pl.Expr:
         return times(percent, Fraction(1, 100))
 
     def _plus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         known = written_number(parts[1])
-        return "number", first * (exact(1) + self._share_of(second)) if known is None else times(first, 1 + known / 100)
+        return "number", first * (exact(1) + self._share(second)) if known is None else times(first, 1 + known / 100)
 
     def _minus_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         known = written_number(parts[1])
-        return "number", first * (exact(1) - self._share_of(second)) if known is None else times(first, 1 - known / 100)
+        return "number", first * (exact(1) - self._share(second)) if known is None else times(first, 1 - known / 100)
 
     def _times_percent(self, parts: list[Node], node: TreeNode) -> Typed:
         first, second = self._numbers(parts)
         known = written_number(parts[1])
-        return "number", first * self._share_of(second) if known is None else times(first, known / 100)
+        return "number", first * self._share(second) if known is None else times(first, known / 100)
 
     _at_markup = _plus_percent
 
@@ -349,7 +349,7 @@ class Compiler:
             raise self.wrong(parts[1], "no price has a margin of 100 % or more", "A markup can be as high as you like.")
         if known is not None:
             return "number", times(first, 1 / (1 - known / 100))
-        kept = pl.max_horizontal(exact(1) - self._share_of(second), exact(0))
+        kept = pl.max_horizontal(exact(1) - self._share(second), exact(0))
         return "number", first / zero_as_blank(kept)
 
     # --- functions ---
