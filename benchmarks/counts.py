@@ -5,6 +5,7 @@ and collecting many sheets with the variance against reading them.
 from __future__ import annotations
 
 import subprocess
+from collections.abc import Sequence
 from pathlib import Path
 
 import polars as pl
@@ -43,10 +44,8 @@ def freezing(bench: PostgresBench, places: int, runs: int) -> tuple[Timed, Timed
     return ours, call(copy, runs)
 
 
-def write_sheets(bench: PostgresBench, sheets: int) -> Path:
-    """So many workbooks of the count ``all``, filled in: every fiftieth line is one short."""
-    import xlsxwriter
-
+def sheets_as_text(bench: PostgresBench, sheets: int) -> list[Path]:
+    """So many count sheets of the count ``all``, as text files."""
     folder = bench.folder / "sheets"
     subprocess.run(
         kotrel("count", "sheets", "all", "--split", str(sheets), "--text", "-o", str(folder), "--quiet"),
@@ -54,7 +53,14 @@ def write_sheets(bench: PostgresBench, sheets: int) -> Path:
         check=True,
         stdout=subprocess.DEVNULL,
     )
-    for text in sorted(folder.glob("*.csv")):
+    return sorted(folder.glob("*.csv"))
+
+
+def fill_in(texts: Sequence[Path]) -> None:
+    """Writes a workbook beside each sheet, filled in: every fiftieth line is one short."""
+    import xlsxwriter
+
+    for text in texts:
         frame = pl.read_csv(text, infer_schema=False)
         expected = pl.col("Expected").cast(pl.Float64)
         counted = pl.when(pl.int_range(pl.len()) % 50 == 0).then(expected - 1).otherwise(expected)
@@ -66,8 +72,35 @@ def write_sheets(bench: PostgresBench, sheets: int) -> Path:
         for row, values in enumerate([frame.columns, *frame.iter_rows()]):
             out.write_row(row, 0, values)
         book.close()
+
+
+def write_sheets(bench: PostgresBench, sheets: int) -> Path:
+    """So many workbooks of the count ``all``, filled in."""
+    texts = sheets_as_text(bench, sheets)
+    fill_in(texts)
+    for text in texts:
         text.unlink()
-    return folder
+    return bench.folder / "sheets"
+
+
+def whole_count(bench: PostgresBench, sheets: int) -> tuple[Timed, Timed]:
+    """The sheets of a count that is frozen, collecting them filled in, their variance, and posting it;
+    and writing the same workbooks and reading them.
+    """
+    texts = sheets_as_text(bench, sheets)
+    written = call(lambda: fill_in(texts), 1)
+    folder = bench.folder / "sheets"
+    files = [str(text.with_suffix(".xlsx")) for text in texts]
+    steps = (
+        ("sheets", "all", "--split", str(sheets), "-o", str(bench.folder / "again"), "--quiet"),
+        ("collect", "all", *files, "--counted-at", "2099-01-09", "--quiet"),
+        ("variance", "all", "--quiet"),
+        ("post", "all", "--yes", "--quiet"),
+    )
+    done = [process(kotrel("count", *words), bench.folder, 1) for words in steps]
+    read = process(python("-c", READ, str(folder)), bench.folder, 1)
+    ours = Timed(sum(each.seconds for each in done), max(each.megabytes for each in done))
+    return ours, Timed(written.seconds + read.seconds, 0)
 
 
 def collecting(bench: PostgresBench, sheets: int, runs: int) -> tuple[Timed, Timed]:
