@@ -94,19 +94,20 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
         whole = _grid(inner, path, None)
         return replace(whole, remarks=(*remarks, *whole.remarks, "each whole line was in quotes: read without them"))
     is_quoted = b'"' in raw
-    by_lines = _each_line_a_row(raw, separator, cells) if is_quoted else None
+    spans = is_quoted and (cells is None or _may_span_lines(raw, cells))
+    by_lines = _each_line_a_row(raw, separator, cells, spans) if is_quoted else None
     lines: pl.Series | None = None
     if by_lines is not None:
         cells, lines = by_lines
         remarks = [*remarks, "values have quotes inside them: each line was read as one row"]
     elif cells is None:
         cells, lines = _slowly(raw, separator)
-    elif is_quoted:
+    elif spans:
         lines = _lines(cells)
     if b"'" in raw and (bare := _without_single_quotes(cells)) is not None:
         cells = bare
         remarks = [*remarks, "each value was in single quotes: read without them"]
-    odd_quotes = by_lines is None and is_quoted and _has_odd_quotes(raw, separator, cells)
+    odd_quotes = by_lines is None and spans and _has_odd_quotes(raw, separator, cells)
     if skipped:
         lines = _line_numbers(cells, lines) + skipped
     unquoted = "" if is_quoted or b"\r" in raw else separator
@@ -162,9 +163,16 @@ def _has_odd_quotes(raw: bytes, separator: str, cells: pl.DataFrame) -> bool:
     return takes_in_lines(cells, separator) and not is_as_the_rule_says(raw, separator)
 
 
-def _each_line_a_row(raw: bytes, separator: str, cells: pl.DataFrame | None) -> tuple[pl.DataFrame, pl.Series] | None:
+def _may_span_lines(raw: bytes, cells: pl.DataFrame) -> bool:
+    """False where there are as many rows as lines: then no value has a line break in it."""
+    return raw.count(b"\n") + (not raw.endswith(b"\n")) != cells.height
+
+
+def _each_line_a_row(
+    raw: bytes, separator: str, cells: pl.DataFrame | None, spans: bool
+) -> tuple[pl.DataFrame, pl.Series] | None:
     """The rows and their lines, where quotes inside values make another reading than the usual one the right one."""
-    odd = cells is None or takes_in_lines(cells, separator)
+    odd = cells is None or (spans and takes_in_lines(cells, separator))
     if not odd and not has_quotes_inside(raw, separator):
         return None
     if is_as_the_rule_says(raw, separator):
