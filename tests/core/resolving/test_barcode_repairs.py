@@ -58,6 +58,8 @@ class Barcodes(unittest.TestCase):
         ):
             with self.subTest(value):
                 self.assertEqual(repaired(value, "20123451", "", field="Barcode", system=held)[0][0], wanted)
+        # That no cell is blank, and all are as long as barcodes are, changes nothing.
+        self.assertEqual(repaired("01234503", "20123451", field="Barcode", system=held)[0][0], "0000001234503")
         same = repaired("0000001234503", "20123451", "", field="Barcode", system=held)
         self.assertEqual(same[1], [], "what is right is no repair")
         # Another item's barcode proves nothing.

@@ -26,8 +26,6 @@ def repaired_barcodes(rows: Rows, name: str, state: SystemState) -> dict[str, Re
     dashes or ``.0`` that are no part of them.
     """
     values = rows.values[name]
-    if bool(values.str.len_bytes().is_in([*GTIN_LENGTHS]).all()) and values.str.len_bytes().n_unique() < 2:
-        return {}
     repairs = _as_held(rows, name, state)
     for value in values.filter(values.str.contains(_APART)).unique():
         digits = re.sub(rf"{_BETWEEN}|\.0$", "", value)
@@ -53,9 +51,19 @@ def _as_held(rows: Rows, name: str, state: SystemState) -> dict[str, Repair]:
     held = state.having(rows.record, [name], key[0], sheet_barcodes[key[0]]).select(
         key[0], pl.col(name).alias("held barcode")
     )
-    both = sheet_barcodes.join(held.drop_nulls().unique(key[0], keep="any"), on=key[0]).filter(
-        (pl.col(name) != pl.col("held barcode"))
-        & (pl.col(name).str.strip_chars_start("0") == pl.col("held barcode").str.strip_chars_start("0"))
+    # Only where one of the two begins with a zero can they differ by that, and few do: the others need not be paired.
+    zero_first = [
+        frame.filter(pl.col(column).str.starts_with("0"))[key[0]]
+        for frame, column in ((sheet_barcodes, name), (held, "held barcode"))
+    ]
+    may_differ = pl.col(key[0]).is_in(pl.concat(zero_first).unique().implode())
+    both = (
+        sheet_barcodes.filter(may_differ)
+        .join(held.drop_nulls().filter(may_differ), on=key[0])
+        .filter(
+            (pl.col(name) != pl.col("held barcode"))
+            & (pl.col(name).str.strip_chars_start("0") == pl.col("held barcode").str.strip_chars_start("0"))
+        )
     )
     title = rows.record.title.lower()
     return {
