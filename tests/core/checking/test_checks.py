@@ -40,6 +40,13 @@ class Checks(unittest.TestCase):
     def test_a_right_sheet_has_no_findings(self):
         self.assertEqual(found(check_rows(rows(HEAD, ("A1", "Rope", "M"), ("A2", "Chain", "EA")), state())), set())
 
+    def test_a_barcode_that_says_nothing_is_one_error(self):
+        self.assertEqual(
+            extra("Barcode", "n/a", "-", "do.", "ABC"),
+            {("no-value-word", "barcode", 2), ("no-value-word", "barcode", 3), ("ditto", "barcode", 4),
+             ("barcode-with-letters", "barcode", 5)},
+        )  # fmt: skip
+
     def test_missing_for_new_rows_only(self):
         system = state(item={"code": ["OLD"], "barcode": [None], "more_barcodes": [None]})
         self.assertEqual(errors(("OLD", "", ""), ("NEW", "", "EA"), system=system), {("missing", "description", 3)})

@@ -147,6 +147,11 @@ class WithoutHeadings(unittest.TestCase):
         self.assertEqual([(column.letter, column.heading) for column in table.columns], [("A", ""), ("B", "")])
         self.assertEqual(table.remarks, ("1 blank row left out",))
 
+    def test_spaces_are_no_value(self):
+        table = find_table(grid(("A", "1"), ("  ", " "), (" ", "2"), ("B", "3")), 0)
+        self.assertEqual([row[0] for row in table.cells.rows()], [1, 3, 4])
+        self.assertEqual(table.remarks, ("1 blank row left out",))
+
 
 class Matching(unittest.TestCase):
     def match(self, *headings):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.checking.meaningless import meaningless_words
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -31,6 +32,9 @@ def _gtin(rows: Rows, name: str, state: SystemState) -> list[FindingGroup]:
         fits=gtin_fits(pl.col("value")),
     )
     bad = judged.filter(~pl.col("length") | ~pl.col("fits").fill_null(False)).collect()
+    if bad.height and (words := meaningless_words(rows, state, name)):
+        # They have their own error.
+        bad = bad.filter(~pl.col("value").is_in(words))
     if not bad.height:
         return []
     bad = bad.with_columns(lettered=pl.col("value").str.contains(r"[^0-9]"))

@@ -22,29 +22,45 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
     a warning at texts with text in a program's notation.
     """
     findings: list[FindingGroup] = []
-    names = [
-        name
-        for name in rows.fields
-        if rows.record.fields[name].kind in ("code", "text", "reference") and name in rows.letters
-    ]
+    names = [name for name in rows.fields if _is_looked_at(rows, name)]
     words, noted = _words_in(rows, names), _noted_in(rows, names)
     for name in names:
         field = rows.record.fields[name]
-        ditto = [word for word in words[name] if word.lower() in DITTO]
-        if ditto and name not in rows.record.key:
+        if ditto := _ditto_among(rows, name, words[name]):
             message = "it repeats the cell above: write the value here"
             findings += rows.where("error", "ditto", "ditto marks", field, pl.col(name).is_in(ditto), message)
-        if field.kind == "code":
-            nothing = {word for word in words[name] if word.lower() in NOTHING}
-            nothing -= _texts_that_are_codes(rows, state, name, nothing)
-            if nothing:
-                message = "it means “no value”: leave the cell blank"
-                findings += rows.where(
-                    "error", "no-value-word", "words for no value", field, pl.col(name).is_in(list(nothing)), message
-                )
+        if nothing := _nothing_among(rows, state, name, words[name]):
+            message = "it means “no value”: leave the cell blank"
+            findings += rows.where(
+                "error", "no-value-word", "words for no value", field, pl.col(name).is_in(nothing), message
+            )
         if field.kind == "text" and noted[name]:
             findings += _written_otherwise(rows, name)
     return findings
+
+
+def meaningless_words(rows: Rows, state: SystemState, name: str) -> list[str]:
+    """The values of a column at which :func:`check_meaningless` has an error."""
+    if not _is_looked_at(rows, name):
+        return []
+    words = _words_in(rows, [name])[name]
+    return [*_ditto_among(rows, name, words), *_nothing_among(rows, state, name, words)]
+
+
+def _is_looked_at(rows: Rows, name: str) -> bool:
+    return rows.record.fields[name].kind in ("code", "text", "reference") and name in rows.letters
+
+
+def _ditto_among(rows: Rows, name: str, words: Sequence[str]) -> list[str]:
+    return [] if name in rows.record.key else [word for word in words if word.lower() in DITTO]
+
+
+def _nothing_among(rows: Rows, state: SystemState, name: str, words: Sequence[str]) -> list[str]:
+    """The words that say nothing where a code is wanted, and that are no code of the system."""
+    if rows.record.fields[name].kind != "code":
+        return []
+    nothing = {word for word in words if word.lower() in NOTHING}
+    return sorted(nothing - _texts_that_are_codes(rows, state, name, nothing))
 
 
 def _words_in(rows: Rows, names: Sequence[str]) -> dict[str, list[str]]:

@@ -159,10 +159,12 @@ def is_data(
 
 def _filled_rows(body: pl.DataFrame, remarks: list[str]) -> pl.Series | None:
     """Boolean for each row: it has a value; None where all have one. Blank rows between others are reported."""
-    if not body[body.columns[0]].null_count():
-        # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
+    # Only rows whose first cell is blank can be blank: the other columns are checked for those only.
+    begins = (body[body.columns[0]].str.strip_chars() != "").fill_null(False)
+    if begins.all():
         return None
-    full = body.select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == "")).to_series()
+    rest = body.filter(~begins).select(~pl.all_horizontal(pl.all().str.strip_chars().fill_null("") == ""))
+    full = begins.scatter((~begins).arg_true(), rest.to_series())
     if full.all():
         return None
     last_full = int(full.arg_true().max() or 0) if full.any() else -1  # type: ignore[arg-type]
