@@ -141,8 +141,6 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/loading/pipeline.py": {
         "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
-        "name not in now.columns  →  name in now.columns": "it is read once more",
-        "now is None or any(name not in now.columns for name in carried)  →  any(name not in now.columns for name in carried)": _NO_OP,
     },
     "systems/sql/exactness.py": {
         'field.kind in ("yes_no", "reference") or raw.split() == read.split()  →  raw.split() == read.split()': "what is read as a word or a code is brought back exactly",
