@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from unittest import mock
+
 from kotrel.core.errors import WrongData
 from kotrel.loading.loads.verify import verify_load
+from kotrel.systems.sql import database_journal
 from tests.systems.own_databases import Fixture, PostgresFixture, SqliteFixture
 
 
 class Sealed(Fixture):
-    LOADS, ROWS = "kotrel_load", "kotrel_load_row"
+    LOADS, ROWS, KEY = "kotrel_load", "kotrel_load_row", '"key"'
 
     def troubles(self):
         return {entry.number: entry.trouble for entry in self.system.audited_history() if entry.trouble}
@@ -33,6 +36,18 @@ class Sealed(Fixture):
                 self.undo(number) if number == 1 else verify_load(self.system, 1, lambda step: None)
             self.assertIn("L0001 cannot be relied on: its journal has 1 line instead of 2", caught.exception.message)
         self.assertEqual(self.undo(3).status, "undone", "other loads are undone as ever")
+
+    def test_lines_that_were_written_in_pieces_are_numbered_and_sealed_as_one(self):
+        lines = [{"no": code, "title": code.lower()} for code in "ABCDE"]
+        with mock.patch.object(database_journal, "PIECE_ROWS", 2):
+            self.load(*lines, wrong=[3])
+            self.load(*({**line, "title": "x"} for line in lines))
+        self.assertEqual(self.troubles(), {})
+        numbers = self.run_sql(f"SELECT load, line, {self.KEY} FROM {self.ROWS} ORDER BY load, line")
+        taken = [(1, n, code) for n, code in enumerate("ACDEB", start=1)]
+        self.assertEqual(numbers, [*taken, *((2, n, code) for n, code in enumerate("ABCDE", start=1))])
+        self.run_sql(f"DELETE FROM {self.ROWS} WHERE load = 2 AND line = 4")
+        self.assertEqual(list(self.troubles()), [2])
 
     def test_an_entry_changed_or_taken_out_breaks_the_chain(self):
         for code in "ABCD":

@@ -64,6 +64,7 @@ class _Comparison:
         self.is_held = pl.Series([False]).new_from_index(0, rows.values.height)
         self.differs = self.is_held
         self._known: Beside | None = None
+        self._nothing = pl.Series([None], dtype=pl.String).new_from_index(0, rows.values.height)
         self.after: dict[str, pl.Series] = {}
         self.before: dict[str, pl.Series] = {}
 
@@ -82,16 +83,13 @@ class _Comparison:
 
     def _compare_field(self, name: str, known: Beside) -> None:
         values = self.rows.values
-        says, stood = values[name], known.column(name).alias(before(name))
+        any_held = self.is_held.any()
+        says, stood = values[name], known.column(name) if any_held else self._nothing
         cleared = name in self.rows.cleared
         if name in self.lists:
             says = list_after(says, stood, self.lists[name] == "add")
-        elif not cleared and says.null_count() == len(says):
-            self.after[name], self.before[name] = stood.alias(name), stood
-            return
-        elif not cleared and says.equals(stood):
-            # The sheet's column says it all; the system's need not be kept.
-            self.after[name], self.before[name] = says, says.alias(before(name))
+        elif not cleared and (as_it_is := _without_comparing(says, stood, bool(any_held))):
+            self.after[name], self.before[name] = as_it_is
             return
         clear = pl.lit(values[clearing(name)]) if cleared else pl.lit(False)
         new, old = pl.lit(says), pl.lit(stood)
@@ -101,7 +99,7 @@ class _Comparison:
             kept = pl.when(kept != "").then(kept)
         differs = (new.is_not_null() & new.ne_missing(old)) | (clear & old.is_not_null())
         found = pl.select(differs.alias("differs"), (pl.when(~clear).then(kept) if cleared else kept).alias(name))
-        if known.others.height:
+        if any_held:
             self.differs = self.differs | found["differs"]
         self.after[name], self.before[name] = found[name], stood
 
@@ -114,18 +112,31 @@ class _Comparison:
         for name in self.key:
             held = self.is_held.all()
             stood = values[name] if held else values.select(pl.when(self.is_held).then(pl.col(name))).to_series()
-            self.after[name], self.before[name] = values[name], stood.alias(before(name))
+            self.after[name], self.before[name] = values[name], stood
         frame = pl.DataFrame(
             [
                 *(marks[name] for name in (ROW, ACTION, MESSAGE)),
-                *(self.after[name] for name in self.carried),
-                *(self.before[name] for name in self.carried),
+                *(self.after[name].alias(name) for name in self.carried),
+                *(self.before[name].alias(before(name)) for name in self.carried),
             ]
         )
         table = rows.table
         return RecordChanges(
             rows.record, table.file, table.sheet, tuple(self.carried), frame, _refused_rows(rows, frame)
         )
+
+
+def _without_comparing(says: pl.Series, stood: pl.Series, any_held: bool) -> tuple[pl.Series, pl.Series] | None:
+    """What a field is after the load and before it, where nothing has to be compared for it; else None.
+
+    Both are columns that there are already: another of a million values would take as much memory again.
+    """
+    if not any_held:
+        # Rows that are all new share one blank column for what they were before.
+        return says, stood
+    if says.null_count() == len(says):
+        return stood, stood
+    return (says, says) if says.equals(stood) else None
 
 
 def _action(refused: pl.Expr) -> pl.Expr:

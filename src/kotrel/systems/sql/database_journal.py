@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import (
@@ -91,6 +92,10 @@ def loads_of(database: Database, record: str, keys: Sequence[str]) -> dict[str, 
 # --- writing ---------------------------------------------------------------------------------------------------------
 
 
+PIECE_ROWS = 100_000
+"""Rows of a load that are written to the journal at a time: all of a million would take more memory than the sheet."""
+
+
 def next_number(database: Database) -> int:
     """The number the next load gets; asked inside its transaction."""
     return int(database.run(f"SELECT coalesce(max(number), 0) + 1 FROM {load_table(database.dialect)}")[0][0])
@@ -131,13 +136,16 @@ def write_rows(database: Database, changes: RecordChanges, number: int, first_li
     """Writes the rows of one record's changes, but for refused ones, and seals them; returns their lines."""
     table = row_table(database.dialect)
     if changes.origin is None:
-        rows = journal_rows(changes, number, first_line)
-        # The seal is worked out while the database takes the rows.
+        line = first_line
+        # The seal is calculated while the database takes the rows.
         with ThreadPoolExecutor(1) as pool:
-            sealed = pool.submit(seal.add, rows)
-            database.insert(table, ROW_COLUMNS, rows)
-            sealed.result()
-        return range(first_line, first_line + rows.height)
+            for piece in changes.frame.iter_slices(PIECE_ROWS):
+                rows = journal_rows(replace(changes, frame=piece), number, line)
+                sealed = pool.submit(seal.add, rows)
+                database.insert(table, ROW_COLUMNS, rows)
+                sealed.result()
+                line += rows.height
+        return range(first_line, line)
     if changes.count("removed") != changes.origin.last - changes.origin.first + 1:
         # All lines of the origin are copied, whatever the frame has: a part of them has no origin.
         raise ValueError(
