@@ -253,10 +253,10 @@ def _posted_json(name: str, done: Posting) -> dict[str, Any]:
         "documents": done.documents,
         "net": f"{done.net:f}",
         "findings": [
-            found
+            cell
             for checked in (done.preview.checked if done.preview else ())
             for group in checked.rows.findings
-            for found in group_json(checked.rows, group)
+            for cell in group_json(checked.rows, group)
         ],
     }
 

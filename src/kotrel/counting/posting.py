@@ -229,14 +229,14 @@ def _settle_here(count: Count, reading: Reading) -> None:
 def _noted(adjusted: list[Adjusted]) -> list[tuple[int, str, str | None, str, str | None, str]]:
     return [
         (
-            each.line.place.number,
-            f"{each.line.expected:f}",
-            None if each.line.counted is None else f"{each.line.counted:f}",
-            f"{each.adjustment:f}",
-            each.document,
-            each.why,
+            adjustment.line.place.number,
+            f"{adjustment.line.expected:f}",
+            None if adjustment.line.counted is None else f"{adjustment.line.counted:f}",
+            f"{adjustment.adjustment:f}",
+            adjustment.document,
+            adjustment.why,
         )
-        for each in adjusted
+        for adjustment in adjusted
     ]
 
 

@@ -191,16 +191,16 @@ def _describe_settings(settings: Any) -> str:
     """The other settings of a column."""
     said = [
         {"must": "must be filled", "name": "names instead of codes"}.get(key)
-        or (f"as {each.value}" if key == "as" else "")
+        or (f"as {setting.value}" if key == "as" else "")
         or (
-            f"{each.value} decimals"
+            f"{setting.value} decimals"
             if key == "decimals"
-            else f"at most {count(each.value, 'character')}"
+            else f"at most {count(setting.value, 'character')}"
             if key == "length"
             else ""
         )
-        or (listed([f"{ours} is {theirs}" for ours, theirs in each.value.items()], 4) if key == "words" else "")
-        for key, each in settings.items()
+        or (listed([f"{ours} is {theirs}" for ours, theirs in setting.value.items()], 4) if key == "words" else "")
+        for key, setting in settings.items()
         if key not in SOURCES
     ]
     return "".join(f"; {each}" for each in said if each)
@@ -273,17 +273,17 @@ def layout_json(laid: LaidDown, proof: LayoutProof | None, left: list[int]) -> d
         },
         "columns": [
             {
-                "letter": letter_of(each.place),
-                "heading": each.heading,
-                "how": each.how,
-                "why": each.why,
+                "letter": letter_of(column.place),
+                "heading": column.heading,
+                "how": column.how,
+                "why": column.why,
                 "settings": {
-                    name: {"value": setting.value, "how": setting.how} for name, setting in each.settings.items()
+                    name: {"value": setting.value, "how": setting.how} for name, setting in column.settings.items()
                 },
-                "values": list(each.values[:5]),
-                "unknown": list(each.unknown),
+                "values": list(column.values[:5]),
+                "unknown": list(column.unknown),
             }
-            for each in draft.columns
+            for column in draft.columns
         ],
         "open": [letter_of(place) for place in left],
         "questions": list(draft.open),

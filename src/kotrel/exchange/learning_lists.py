@@ -116,13 +116,13 @@ def drafted_description(folder: Path) -> str:
             unread.append(f"# {path.name} is a template by its name: kotrel layout drafts a layout from it")
             continue
         try:
-            found = tables_in(path, FileOptions())
+            list_tables = tables_in(path, FileOptions())
         except KotrelError as error:
             unread.append(f"# {path.name} is not read: {error.message}")
             continue
-        for table in found:
-            name = _name(table.sheet if len(found) > 1 else path.stem)
-            of = f"# {path.name}{f', sheet “{table.sheet}”' if len(found) > 1 else ''}"
+        for table in list_tables:
+            name = _name(table.sheet if len(list_tables) > 1 else path.stem)
+            of = f"# {path.name}{f', sheet “{table.sheet}”' if len(list_tables) > 1 else ''}"
             if not table.rows:
                 unread.append(f"{of} has no rows: it is not described")
                 continue

@@ -68,8 +68,8 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     if source.currency is not None:
         workspace = replace(workspace, conventions=replace(workspace.conventions, currency=source.currency))
     wanted = FileOptions(record=record, sheet=source.sheet, map_name=source.match, options=options)
-    found = check_files([path], workspace, wanted, today, step)
-    checked = [each for each in found if each.rows.record.name == "item"]
+    checked_files = check_files([path], workspace, wanted, today, step)
+    checked = [each for each in checked_files if each.rows.record.name == "item"]
     if not checked:
         raise WrongUse(
             f"the sheet “{name}” ({path.name}) gives no figures of items",
@@ -92,7 +92,7 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
         .agg(pl.all().drop_nulls().first())
         .rename(lambda field: "item" if field == "code" else f"{name}.{field}")
     )
-    not_read = [f"{name}: {said}" for said in _not_read(found)]
+    not_read = [f"{name}: {said}" for said in _not_read(checked_files)]
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
 
 

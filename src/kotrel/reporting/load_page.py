@@ -347,13 +347,13 @@ def _corrected(preview: Preview | None) -> list[Section]:
     filled: list[Row] = [
         [
             each_rows.record.title,
-            each_rows.record.fields[each.field].title,
-            shown(each.value, each_rows.record.fields[each.field]) or "",
-            number_cell(len(each.rows)),
-            {"mapping": "the mapping", "system": "system.toml"}.get(each.source, each.source),
+            each_rows.record.fields[default.field].title,
+            shown(default.value, each_rows.record.fields[default.field]) or "",
+            number_cell(len(default.rows)),
+            {"mapping": "the mapping", "system": "system.toml"}.get(default.source, default.source),
         ]
         for each_rows in sheets
-        for each in each_rows.defaulted
+        for default in each_rows.defaulted
     ]
     if filled:
         tables.append(

@@ -34,8 +34,8 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
         tone="warn" if open_ones else "good",
         facts=[("System", workspace.description.title)],
         sections=[
-            each
-            for each in (
+            section
+            for section in (
                 Section(
                     "Open questions",
                     tables=[PageTable("To look at", ["Load", "What", "Why"], open_ones)] if open_ones else [],
@@ -44,7 +44,7 @@ def period_page(workspace: Workspace, since: date, until: date | None) -> Page:
                 _sums("By person", "Who", _by_person(entries)),
                 _all_loads(entries),
             )
-            if each.tables
+            if section.tables
         ],
     )
 

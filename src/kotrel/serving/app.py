@@ -284,13 +284,13 @@ def _add_loads(app: flask.Flask, service: Service) -> None:
                 {
                     "file": file,
                     "sheet": sheet,
-                    "headings": list(each.headings),
-                    "letters": [n for n in each.cells.columns if n != ROW],
-                    "cells": each.cells.rows(),
-                    "kinds": each.kinds.rows(),
+                    "headings": list(refused.headings),
+                    "letters": [n for n in refused.cells.columns if n != ROW],
+                    "cells": refused.cells.rows(),
+                    "kinds": refused.kinds.rows(),
                     "reasons": reasons,
                 }
-                for file, sheet, each, reasons in rest_parts
+                for file, sheet, refused, reasons in rest_parts
             ]
         }
 

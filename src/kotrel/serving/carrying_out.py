@@ -185,13 +185,13 @@ def not_so(sent: Sequence[SentPart], plan: Plan) -> list[Refusal]:
             continue
         names = [name for name in changes.fields if name not in key]
         differing = [
-            each.frame.select(
+            part.frame.select(
                 *key,
                 pl.col(ACTION).alias("does"),
-                *(pl.col(before(n)).alias(f"held {n}") for n in names if n in each.fields),
+                *(pl.col(before(n)).alias(f"held {n}") for n in names if n in part.fields),
             )
-            for each in plan.changes
-            if each.record.name == record.name
+            for part in plan.changes
+            if part.record.name == record.name
         ]
         if not differing:
             continue

@@ -182,8 +182,8 @@ class _Building:
         """A row for each field of each record."""
         return [
             self._row(file, ("record", name, "field", field), inside, FIELD, {RECORD: name, NAME: field})
-            for name, each in records.items()
-            for field, inside in (each.get("field") or {}).items()
+            for name, about in records.items()
+            for field, inside in (about.get("field") or {}).items()
             if isinstance(inside, dict)
         ]
 

@@ -267,26 +267,26 @@ def _json(what: str, name: str, edits: Edits, moved: list[str], written: list[st
         "changed_meanwhile": moved,
         "changes": [
             {
-                "cell": each.cell,
-                "file": each.file,
-                "setting": each.setting,
-                "before": each.before or None,
-                "after": each.after or None,
+                "cell": change.cell,
+                "file": change.file,
+                "setting": change.setting,
+                "before": change.before or None,
+                "after": change.after or None,
             }
-            for each in edits.changes
+            for change in edits.changes
         ],
         "problems": [
             {"cell": each.cell or None, "value": each.value or None, "message": each.message} for each in edits.problems
         ],
         "clashes": [
             {
-                "cell": each.cell,
-                "setting": each.setting,
-                "was": each.was or None,
-                "now": each.now or None,
-                "wanted": each.wanted or None,
+                "cell": clash.cell,
+                "setting": clash.setting,
+                "was": clash.was or None,
+                "now": clash.now or None,
+                "wanted": clash.wanted or None,
             }
-            for each in edits.clashes
+            for clash in edits.clashes
         ],
         "written": written,
     }

@@ -124,14 +124,14 @@ def _trade(args: argparse.Namespace, screen: Screen, workspace: Workspace) -> in
             {
                 "moved": [
                     {
-                        "document": each.number,
-                        "item": each.item,
-                        "warehouse": each.warehouse,
-                        "bin": each.bin,
-                        "quantity": f"{each.quantity:f}",
-                        "at": each.at,
+                        "document": table.number,
+                        "item": table.item,
+                        "warehouse": table.warehouse,
+                        "bin": table.bin,
+                        "quantity": f"{table.quantity:f}",
+                        "at": table.at,
                     }
-                    for each in done
+                    for table in done
                 ]
             }
         )

@@ -217,14 +217,14 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
     stand = _headed(table, {folded(heading) for heading in saved.as_it_stands})
     return [
         replace(
-            each,
+            match,
             skipped=left_out,
             no_price=saved.no_price,
             replaced_by=replaced,
             as_they_stand=stand,
             habits=saved.habits,
         )
-        for each in matches
+        for match in matches
     ]
 
 

@@ -239,16 +239,16 @@ def entry_parts(changes: Sequence[RecordChanges], notes: Sequence[str] = ()) -> 
     """What a load's entry says about each record: plain data, ready for JSON."""
     parts: list[dict[str, Any]] = [
         {
-            "record": each.record.name,
-            "file": each.file,
-            "sheet": each.sheet,
-            "fields": list(each.fields),
-            "counts": each.counts,
-            "rows": each.frame.height - each.counts["refused"],
-            **({"copied": [each.origin.load, each.origin.first, each.origin.last]} if each.origin else {}),
-            "headings": list(each.rest.headings) if each.rest else [],
+            "record": part.record.name,
+            "file": part.file,
+            "sheet": part.sheet,
+            "fields": list(part.fields),
+            "counts": part.counts,
+            "rows": part.frame.height - part.counts["refused"],
+            **({"copied": [part.origin.load, part.origin.first, part.origin.last]} if part.origin else {}),
+            "headings": list(part.rest.headings) if part.rest else [],
         }
-        for each in changes
+        for part in changes
     ]
     if parts and notes:
         parts[0]["notes"] = list(notes)

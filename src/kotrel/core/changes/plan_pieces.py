@@ -52,14 +52,14 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
         else {"of": undoing.of, "partial": undoing.partial, "date": undoing.day.isoformat()},
         "parts": [
             {
-                "record": each.record.name,
-                "file": each.file,
-                "sheet": each.sheet,
-                "fields": list(each.fields),
-                "headings": list(each.rest.headings) if each.rest is not None else [],
-                "count": each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed", "refused"])).height,
+                "record": part.record.name,
+                "file": part.file,
+                "sheet": part.sheet,
+                "fields": list(part.fields),
+                "headings": list(part.rest.headings) if part.rest is not None else [],
+                "count": part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed", "refused"])).height,
             }
-            for each in plan.changes
+            for part in plan.changes
         ],
     }
 

@@ -164,14 +164,14 @@ def _movements(moved: Sequence[RecordChanges], family: Family, numbers: Sequence
         (pl.col(ACTION) == "new") & (pl.col("kind") == family.header.name) & pl.col("document").is_in(list(numbers))
     )
     frames = [
-        each.frame.filter(wanted).select(
+        part.frame.filter(wanted).select(
             ROW,
             *(
                 pl.col(name).cast(decimal_type()) if name in ("quantity", "value") else pl.col(name)
-                for name in each.fields
+                for name in part.fields
             ),
         )
-        for each in moved
+        for part in moved
     ]
     frames = [frame for frame in frames if frame.height]
     if not frames:

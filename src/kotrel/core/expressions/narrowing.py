@@ -17,13 +17,13 @@ def only_values(text: str, field: str, meant: Mapping[tuple[str, str], str] = NO
 
     Only what must hold in any case counts: ``item is 'A' and …`` and ``item is one of ('A', 'B')``.
     """
-    found: list[str] | None = None
+    among: list[str] | None = None
     for part in _musts(parse(text)):
         values = _values(part, field)
         if values is not None:
             values = [meant.get((field, value), value) for value in values]
-            found = values if found is None else [value for value in found if value in values]
-    return found
+            among = values if among is None else [value for value in among if value in values]
+    return among
 
 
 def _musts(node: Node) -> list[Node]:

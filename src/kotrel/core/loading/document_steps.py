@@ -60,11 +60,11 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
         standing,
     )
     done = [
-        replace(part, rows=each.rows, remarks=(*part.remarks, *each.remarks))
+        replace(part, rows=rows_so.rows, remarks=(*part.remarks, *rows_so.remarks))
         if place == 0
-        else SheetRows(each.rows, each.remarks)
+        else SheetRows(rows_so.rows, rows_so.remarks)
         for part in parts
-        for place, each in enumerate(shaped(part.rows, about))
+        for place, rows_so in enumerate(shaped(part.rows, about))
     ]
     order = {name: place for place, name in enumerate(description.order)}
     return sorted(done, key=lambda each: order[each.rows.record.name])
@@ -86,12 +86,12 @@ def with_documents(checked: list[Checked], business: Business, look: SystemReade
     done = check_documents([each.rows for each in checked], state, ledger, business.stock, business.now, only_new)
     again = [
         replace(
-            each,
+            part,
             rows=rows,
-            remarks=(*each.remarks, *done.remarks.get(place, ())),
+            remarks=(*part.remarks, *done.remarks.get(place, ())),
             totals=done.totals if not place else None,
         )
-        for place, (each, rows) in enumerate(zip(checked, done.parts, strict=True))
+        for place, (part, rows) in enumerate(zip(checked, done.parts, strict=True))
     ]
     again = [replace(each, rows=at_their_cells(each.rows)) if each.consequence is None else each for each in again]
     again = [_said_of_lines_already(each, again) for each in again]
@@ -105,9 +105,9 @@ def _said_of_lines_already(header: Checked, others: Sequence[Checked]) -> Checke
         return header
     said = {
         (group.kind, group.field, row)
-        for each in others
-        if each.rows.table is rows.table and not each.rows.once and each.rows.flat_of
-        for group in each.rows.findings
+        for part in others
+        if part.rows.table is rows.table and not part.rows.once and part.rows.flat_of
+        for group in part.rows.findings
         for row in group.cells[ROW]
     }
     kept = []

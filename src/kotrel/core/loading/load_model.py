@@ -174,11 +174,11 @@ class Preview(Struct, frozen=True):
     def ends(self) -> list[dict[str, object]]:
         """The rows that no sheet has and whose period ends: record, key, the last day, and the row that causes it."""
         return [
-            {"record": each.rows.record.name, "key": key, "until": end, "because_of_row": row}
-            for each in self.checked
-            if each.consequence == "ended" and each.rows.record.period is not None
-            for row, key, end in each.rows.values.select(
-                ROW, key_text(each.rows.record).alias("key"), each.rows.record.period[1]
+            {"record": part.rows.record.name, "key": key, "until": end, "because_of_row": row}
+            for part in self.checked
+            if part.consequence == "ended" and part.rows.record.period is not None
+            for row, key, end in part.rows.values.select(
+                ROW, key_text(part.rows.record).alias("key"), part.rows.record.period[1]
             ).iter_rows()
         ]
 
@@ -187,11 +187,11 @@ class Preview(Struct, frozen=True):
         and the row that causes it.
         """
         return [
-            {"record": each.rows.record.name, "key": key, "from": start, "until": end, "because_of_row": row}
-            for each in self.checked
-            if each.consequence == "resumed" and each.rows.record.period is not None
-            for row, key, start, end in each.rows.values.select(
-                ROW, key_text(each.rows.record).alias("key"), *each.rows.record.period
+            {"record": part.rows.record.name, "key": key, "from": start, "until": end, "because_of_row": row}
+            for part in self.checked
+            if part.consequence == "resumed" and part.rows.record.period is not None
+            for row, key, start, end in part.rows.values.select(
+                ROW, key_text(part.rows.record).alias("key"), *part.rows.record.period
             ).iter_rows()
         ]
 

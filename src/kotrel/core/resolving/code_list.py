@@ -109,14 +109,16 @@ class CodeList:
         if value in damage.date_cells:
             return self._of_date(value) if value in damage.dates else None
         named = self.names.codes_of(value)
-        if found := self.which(str.casefold, value.casefold()):
+        if codes_found := self.which(str.casefold, value.casefold()):
             # A word that is one row's name and another's code means neither.
-            if len(found) > 1 or any(self.names.is_name(value, code) for code in named - {found[0]}):
+            if len(codes_found) > 1 or any(self.names.is_name(value, code) for code in named - {codes_found[0]}):
                 return None
-            return found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
-        if not BROKEN.search(value) and (found := self.which(without_lookalikes, unquoted(without_lookalikes(value)))):
+            return codes_found[0], "other-case", f"the only code on the {self.title} list that differs only in capitals"
+        if not BROKEN.search(value) and (
+            codes_found := self.which(without_lookalikes, unquoted(without_lookalikes(value)))
+        ):
             proof = f"the only code on the {self.title} list that looks like it"
-            return (found[0], "look-alike", proof) if len(found) == 1 else None
+            return (codes_found[0], "look-alike", proof) if len(codes_found) == 1 else None
         if others:
             # Another code that is also the name or the damaged code of a second row means neither.
             rivals = named | set(self.which(as_number, as_number(value)))
@@ -124,11 +126,11 @@ class CodeList:
             if more or rivals - {code}:
                 return None
             return code, "other-code", f"it is its {others[code]}"
-        if found := self.of_number(value):
+        if codes_found := self.of_number(value):
             if value not in damage.numbers:
                 return None
-            kind = "leading-zeros" if found[0].lstrip("0") == value.lstrip("0") else "number-for-code"
-            return found[0], kind, f"the only code on the {self.title} list that is this number"
+            kind = "leading-zeros" if codes_found[0].lstrip("0") == value.lstrip("0") else "number-for-code"
+            return codes_found[0], kind, f"the only code on the {self.title} list that is this number"
         if value in damage.dates:
             return self._of_date(value)
         if self.of_date(value):

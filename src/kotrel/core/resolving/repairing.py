@@ -122,12 +122,12 @@ def _codes_for_names(texts: pl.Series, names: Mapping[str, str]) -> pl.Series:
     for code, called in names.items():
         codes.setdefault(folded(called), []).append(code)
     own = {folded(code) for code in names}
-    found = {
+    code_of = {
         text: there[0]
         for text in texts.drop_nulls().unique()
         if folded(text) not in own and len(there := codes.get(folded(text), [])) == 1
     }
-    return texts.replace(found) if found else texts
+    return texts.replace(code_of) if code_of else texts
 
 
 EXPONENT = r"^[0-9](?:[.,][0-9]+)?[eE]\+[0-9]{1,2}$"

@@ -239,13 +239,13 @@ def preview_json(preview: Preview) -> dict[str, Any]:
         "defaults": [
             {
                 "record": checked.rows.record.name,
-                "field": each.field,
-                "value": each.value,
-                "from": each.source,
-                "rows": len(each.rows),
+                "field": default.field,
+                "value": default.value,
+                "from": default.source,
+                "rows": len(default.rows),
             }
             for checked in preview.checked
-            for each in checked.rows.defaulted
+            for default in checked.rows.defaulted
         ],
         "ok": preview.ok,
     }

@@ -150,10 +150,12 @@ def _moved_by_others(
     if ledger is None or reference is None or len(record.key) > 1:
         return set()
     own_movements = {
-        (each.record.name, number)
-        for each in posted
-        if each.record.nature == "document"
-        for number in each.frame.select(pl.coalesce(each.record.key[0], before(each.record.key[0]))).to_series()
+        (movement.record.name, number)
+        for movement in posted
+        if movement.record.nature == "document"
+        for number in movement.frame.select(
+            pl.coalesce(movement.record.key[0], before(movement.record.key[0]))
+        ).to_series()
     }
     moved: set[str] = set()
     for kind in KINDS_OF_MOVEMENT:

@@ -291,10 +291,10 @@ def _naming_loads(blocked_by: list[UndoConflict], number: int, writing: Writing)
                     if (changes.record.name, key) in wanted:
                         since.setdefault((changes.record.name, key), entry.name)
     return [
-        replace(each, message=f"{each.message} (since {since[each.record, each.key]})")
-        if (each.record, each.key) in since
-        else each
-        for each in blocked_by
+        replace(conflict, message=f"{conflict.message} (since {since[conflict.record, conflict.key]})")
+        if (conflict.record, conflict.key) in since
+        else conflict
+        for conflict in blocked_by
     ]
 
 

@@ -164,9 +164,9 @@ def compared_json(compared: Compared) -> dict[str, Any]:
                 "sheets_old": list(part.sheets[0]),
                 "sheets_new": list(part.sheets[1]),
                 "key": list(part.difference.key),
-                "counts": each,
+                "counts": counted,
             }
-            for part, each in zip(parts, counts, strict=True)
+            for part, counted in zip(parts, counts, strict=True)
         ],
     }
 

@@ -301,15 +301,15 @@ def checked_json(checked: Sequence[Checked]) -> dict[str, Any]:
         "counts": count_by_severity(findings),
         "files": [
             {
-                "file": each.rows.table.file,
-                "sheet": each.rows.table.sheet,
-                "record": each.rows.record.name,
-                "rows": each.rows.values.height,
-                "ok": each.ok,
-                "remarks": list(each.remarks),
-                "consequence": each.consequence,
+                "file": part.rows.table.file,
+                "sheet": part.rows.table.sheet,
+                "record": part.rows.record.name,
+                "rows": part.rows.values.height,
+                "ok": part.ok,
+                "remarks": list(part.remarks),
+                "consequence": part.consequence,
             }
-            for each in checked
+            for part in checked
         ],
     }
 

@@ -89,13 +89,13 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
         "map": mapped.path.stem,
         "fields": [
             {
-                "field": each.field.name,
-                "column": each.column.heading,
-                "letter": each.column.letter,
-                "sure": each.sure,
-                "why": each.why,
+                "field": proposal.field.name,
+                "column": proposal.column.heading,
+                "letter": proposal.column.letter,
+                "sure": proposal.sure,
+                "why": proposal.why,
             }
-            for each in mapped.proposals
+            for proposal in mapped.proposals
         ],
         "repeat": None
         if mapped.wide is None

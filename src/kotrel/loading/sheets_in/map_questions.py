@@ -161,9 +161,9 @@ def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     declared = {folded(str(each)) for each in document.get("no_price", [])}
     counted = Counter(
         text
-        for each in mapped.proposals
-        if each.field.kind == "money"
-        for text in as_shown(mapped.table, each.column.letter).drop_nulls().str.strip_chars()
+        for proposal in mapped.proposals
+        if proposal.field.kind == "money"
+        for text in as_shown(mapped.table, proposal.column.letter).drop_nulls().str.strip_chars()
         if _is_word(text) and folded(text) not in declared
     )
     return [

@@ -91,9 +91,9 @@ def _document_options(checked: Sequence[Checked], args: argparse.Namespace) -> l
     """The options that say what no column of a document has."""
     missing = [
         group.field
-        for each in checked
-        if each.rows.record.nature == "document" or each.rows.record.part_of is not None
-        for group in each.rows.findings
+        for part in checked
+        if part.rows.record.nature == "document" or part.rows.record.part_of is not None
+        for group in part.rows.findings
         if group.kind == "column-missing" and group.field in _OPTIONS and getattr(args, group.field, None) is None
     ]
     return [word for name in dict.fromkeys(missing) for word in (f"--{name}", _OPTIONS[str(name)])]

@@ -97,10 +97,10 @@ class _FolderWriting(_FolderReading, Writing):
         account.mark(plan.undone, number)
         account.note_files(number, reference, files)
         remarks = [
-            f"Not sent, because the layout {each.layout.name} has no column for it: "
-            + ", ".join(each.changes.record.fields[name].title for name in each.left_out)
-            for each in texts
-            if each.left_out
+            f"Not sent, because the layout {said.layout.name} has no column for it: "
+            + ", ".join(said.changes.record.fields[name].title for name in said.left_out)
+            for said in texts
+            if said.left_out
         ]
         archived = sum(
             int(each.changes.frame[WITHDRAWN].sum()) for each in texts if WITHDRAWN in each.changes.frame.columns

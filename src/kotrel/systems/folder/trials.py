@@ -36,14 +36,14 @@ _SCHEMA = {"line": pl.Int64, "record": pl.String, "key": pl.String, "row": pl.In
 def keep_trial(hidden: Path, reference: str, changes: Sequence[RecordChanges], files: Sequence[Path]) -> None:
     """Remembers a trial."""
     parts = [
-        each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"])).select(
-            pl.lit(each.record.name).alias("record"),
-            key_text(each.record).alias("key"),
+        part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"])).select(
+            pl.lit(part.record.name).alias("record"),
+            key_text(part.record).alias("key"),
             pl.col(ROW).cast(pl.Int64).alias("row"),
-            pl.lit(each.file).alias("file"),
-            pl.lit(each.sheet).alias("sheet"),
+            pl.lit(part.file).alias("file"),
+            pl.lit(part.sheet).alias("sheet"),
         )
-        for each in changes
+        for part in changes
     ]
     rows = pl.concat(parts).with_row_index("line", offset=1).cast({"line": pl.Int64}).select(list(_SCHEMA))
     about = {"files": [str(path) for path in files], "lines": rows.rows()}

@@ -52,13 +52,13 @@ def _with_content(database: Database, table: TableFacts) -> TableFacts:
     written = database.written_by_triggers(table.schema, table.name)
     columns = [
         replace(
-            each,
-            by_trigger=each.name in written,
-            barcodes=_holds_barcodes(database, table, each.name)
-            if each.kind == "text" and _BARCODE.search(each.name)
+            column,
+            by_trigger=column.name in written,
+            barcodes=_holds_barcodes(database, table, column.name)
+            if column.kind == "text" and _BARCODE.search(column.name)
             else False,
         )
-        for each in table.columns
+        for column in table.columns
     ]
     columns = [
         replace(each, date_form=_date_form(database, table, each)) if _may_be_day(each) else each for each in columns
@@ -111,20 +111,20 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
     primary = about.get_pk_constraint(name, schema=schema)["constrained_columns"]
     uniques = [tuple(each["column_names"]) for each in about.get_unique_constraints(name, schema=schema)]
     uniques += [
-        tuple(str(column) for column in each["column_names"])
-        for each in about.get_indexes(name, schema=schema)
-        if each.get("unique")
-        and all(each["column_names"])
-        and leaves_out_deleted_only(str(each.get("dialect_options", {}).get("postgresql_where") or ""))
+        tuple(str(column) for column in index["column_names"])
+        for index in about.get_indexes(name, schema=schema)
+        if index.get("unique")
+        and all(index["column_names"])
+        and leaves_out_deleted_only(str(index.get("dialect_options", {}).get("postgresql_where") or ""))
     ]
     references = [
         ReferenceFacts(
-            tuple(each["constrained_columns"]),
-            each["referred_table"],
-            tuple(each["referred_columns"]),
-            each.get("referred_schema") or "",
+            tuple(foreign_key["constrained_columns"]),
+            foreign_key["referred_table"],
+            tuple(foreign_key["referred_columns"]),
+            foreign_key.get("referred_schema") or "",
         )
-        for each in about.get_foreign_keys(name, schema=schema)
+        for foreign_key in about.get_foreign_keys(name, schema=schema)
     ]
     checked = _choices(each["sqltext"] for each in about.get_check_constraints(name, schema=schema))
     columns = tuple(_column(each, checked) for each in about.get_columns(name, schema=schema))
@@ -158,26 +158,26 @@ def _choices(conditions: Iterable[str]) -> dict[str, tuple[str, ...]]:
     return choices
 
 
-def _column(found: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
-    identity = found.get("identity")
-    made = bool(identity or found.get("computed")) or "nextval(" in str(found.get("default") or "")
-    of = found["type"]
+def _column(column: Any, checked: Mapping[str, Sequence[str]]) -> ColumnFacts:
+    identity = column.get("identity")
+    made = bool(identity or column.get("computed")) or "nextval(" in str(column.get("default") or "")
+    of = column["type"]
     # A domain is described as what it rests on.
     of = getattr(of, "data_type", of)
     kind, length, decimals = _kind(of)
     choices = tuple(of.enums or ()) if isinstance(of, types.Enum) else ()
-    choices = choices or tuple(checked.get(found["name"], ()))
+    choices = choices or tuple(checked.get(column["name"], ()))
     is_json = isinstance(of, types.JSON)
     remark = f"{of}: shown only" if kind == "other" else ""
     return ColumnFacts(
-        name=found["name"],
+        name=column["name"],
         kind=kind,
         length=length,
         decimals=decimals,
-        must=not found.get("nullable", True) and found.get("default") is None and not made,
+        must=not column.get("nullable", True) and column.get("default") is None and not made,
         made=made,
-        always_made=bool(found.get("computed")) or bool(identity and identity.get("always")),
-        has_default=found.get("default") is not None,
+        always_made=bool(column.get("computed")) or bool(identity and identity.get("always")),
+        has_default=column.get("default") is not None,
         zoned=bool(getattr(of, "timezone", False)),
         choices=choices,
         remark=remark,

@@ -114,11 +114,11 @@ class Merge:
         """Changed rows leave the rows of the same record that the load removes, before those go."""
         sets = [
             (
-                self.store.column(each.name),
-                self._if_changed(each.name, "NULL" if each.must == "may" else self._value(each.name)),
+                self.store.column(loop.name),
+                self._if_changed(loop.name, "NULL" if loop.must == "may" else self._value(loop.name)),
             )
-            for each in self._loops()
-            if each.name in self.stage.touched and (each.must == "may" or not self.changes.counts["new"])
+            for loop in self._loops()
+            if loop.name in self.stage.touched and (loop.must == "may" or not self.changes.counts["new"])
         ]
         if sets:
             where = f"s.action = 'changed' AND {self.stage.same_key()}{only}{mine}"
