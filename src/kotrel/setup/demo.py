@@ -58,7 +58,7 @@ def _start(scene: Scene, folder: Path, screen: Screen) -> subprocess.Popen[str]:
     from rich.text import Text
 
     screen.show(Text(f"\n── {scene.narration}", style="bold cyan"))
-    screen.show(Text(f"$ kotrel {_as_typed(scene.command)}", style="bold"))
+    screen.show(Text(f"$ kotrel {_typed_command(scene.command)}", style="bold"))
     started = subprocess.Popen(
         [sys.executable, "-m", "kotrel", *_words(scene.command)],
         cwd=folder,
@@ -79,7 +79,7 @@ def _play(scene: Scene, folder: Path, screen: Screen) -> None:
     from rich.text import Text
 
     screen.show(Text(f"\n── {scene.narration}", style="bold cyan"))
-    screen.show(Text(f"$ kotrel {_as_typed(scene.command)}", style="bold"))
+    screen.show(Text(f"$ kotrel {_typed_command(scene.command)}", style="bold"))
     sys.stdout.flush()
     done = subprocess.run([sys.executable, "-m", "kotrel", *_words(scene.command)], cwd=folder, check=False)
     if done.returncode != scene.status:
@@ -95,6 +95,6 @@ def _words(command: str) -> list[str]:
     return [word.replace("␣", " ") for word in command.split(" ")]
 
 
-def _as_typed(command: str) -> str:
+def _typed_command(command: str) -> str:
     """The command as a person would type it: a word with spaces is quoted."""
     return " ".join(f'"{word}"' if " " in word else word for word in _words(command))
