@@ -35,8 +35,8 @@ def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tup
     batches = _batches(files)
     readers = [_AheadReader() for _ in range(min(READERS, os.cpu_count() or 1))] if _is_much(files) else []
     free: SimpleQueue[_AheadReader] = SimpleQueue()
-    for one_reader in readers:
-        free.put(one_reader)
+    for sheet_reader in readers:
+        free.put(sheet_reader)
 
     def read(path: Path) -> list[Table]:
         if not readers:
@@ -55,8 +55,8 @@ def read_ahead(files: Sequence[Path], workspace: Workspace) -> Iterator[list[tup
                     coming.append([(path, pool.submit(read, path)) for path in batch])
                 yield coming.popleft()
     finally:
-        for one_reader in readers:
-            one_reader.close()
+        for sheet_reader in readers:
+            sheet_reader.close()
 
 
 def _batches(files: Sequence[Path]) -> list[list[Path]]:

@@ -25,15 +25,15 @@ def faults_of(text: str) -> dict[str, float]:
         WrongUse: there is no such fault.
     """
     faults: dict[str, float] = {}
-    for one_fault in filter(None, (part.strip() for part in text.split(","))):
-        name, _, chance = one_fault.partition("=")
+    for named_fault in filter(None, (part.strip() for part in text.split(","))):
+        name, _, chance = named_fault.partition("=")
         try:
             faults[name] = float(chance or 0.1)
         except ValueError:
             faults[name] = -1
         if name not in FAULTS or not 0 <= faults[name] <= 1:
             said = "; ".join(f"{fault}: {what}" for fault, what in FAULTS.items())
-            raise WrongUse(f"“{one_fault}” is no fault", f"They look like drop=0.1. {said}", "wrong-command-line")
+            raise WrongUse(f"“{named_fault}” is no fault", f"They look like drop=0.1. {said}", "wrong-command-line")
     return faults
 
 

@@ -60,11 +60,11 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
         standing,
     )
     done = [
-        replace(part, rows=rows_so.rows, remarks=(*part.remarks, *rows_so.remarks))
+        replace(part, rows=shaped_rows.rows, remarks=(*part.remarks, *shaped_rows.remarks))
         if place == 0
-        else SheetRows(rows_so.rows, rows_so.remarks)
+        else SheetRows(shaped_rows.rows, shaped_rows.remarks)
         for part in parts
-        for place, rows_so in enumerate(shaped(part.rows, about))
+        for place, shaped_rows in enumerate(shaped(part.rows, about))
     ]
     order = {name: place for place, name in enumerate(description.order)}
     return sorted(done, key=lambda each: order[each.rows.record.name])

@@ -159,18 +159,18 @@ def _with_ledger(database: Database, store: Store, frame: pl.DataFrame, names: S
         if counts_as not in sums:
             query = LedgerQuery([reference], [(reference, codes)], counts_as)
             sums[counts_as] = ledger_sums(database, store.description, query, last=needs_day)
-        sums_so = sums[counts_as]
+        stock_sums = sums[counts_as]
         decimals = record.fields[name].decimals or 0
         if what == "average cost":
-            shown = average_costs(sums_so, decimals)
+            shown = average_costs(stock_sums, decimals)
         elif what == "last moved":
-            shown = sums_so["last"]
+            shown = stock_sums["last"]
         else:
             # A quantity with more decimals than the field usually has is shown whole, never rounded.
             exact = pl.col("quantity").cast(decimal_type())
             near = exact.round(decimals, mode="half_away_from_zero")
             short = near.cast(decimal_type(decimals)).cast(pl.String)
-            shown = sums_so.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
-        other = sums_so.select(pl.col(reference).alias(key), shown.alias(name))
+            shown = stock_sums.select(pl.when(near == exact).then(short).otherwise("quantity")).to_series()
+        other = stock_sums.select(pl.col(reference).alias(key), shown.alias(name))
         frame = frame.join(other, on=key, how="left", maintain_order="left")
     return frame
