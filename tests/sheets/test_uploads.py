@@ -110,7 +110,7 @@ class Uploads(unittest.TestCase):
             raise OSError(28, "No space left on device")
 
         with (
-            patch.object(text_writing, "_put", full),
+            patch.object(text_writing, "_put_rows", full),
             self.assertRaisesRegex(OutOfReach, "out.csv cannot be written: No space left"),
         ):
             self.written(b"Item code,Description\nA,Rope\nB,Chain\n", layout)
