@@ -128,14 +128,15 @@ class Exports(Sheets):
             "brand",
             "--with-names",
             "--where",
-            "code is one of ('CHN-00350', 'CHN-00360')",
+            "code is one of ('CHN-00350', 'CHN-00360', 'CHN-00370')",
         )
         book = openpyxl.load_workbook(self.folder / "n.xlsx")
         page = book.worksheets[0]
         self.assertEqual([cell.value for cell in page[1]], ["Item code", "Brand", "Name of brand"])
-        page["C2"], page["B3"] = "Keldrift", "KELD"
+        self.assertTrue(page["B4"].value and page["C4"].value)
+        page["C2"], page["B3"], page["C4"] = "Keldrift", "KELD", "  "
         book.save(self.folder / "n.xlsx")
-        # Beside a code that was changed too, the name is only old.
+        # Beside a code that was changed too, the name is only old; without a name, nothing is said of the code.
         found = self.json("check", "n.xlsx")["findings"]
         self.assertEqual(
             [(each["severity"], each["kind"], each["cell"]) for each in found], [("warning", "name-only", "Item!C2")]

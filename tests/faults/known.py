@@ -70,6 +70,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "each.number == number  →  each.number >= number": "entries come in order, without gaps"
     },
     "core/normalizing/amounts.py": {
+        'pl.int_range(pl.len()).over("form") < numbers.ENOUGH_WITNESSES  →  pl.int_range(pl.len()).over("form") <= numbers.ENOUGH_WITNESSES': "a third of the same form decides nothing else",
         "first is not None and second is not None  →  second is not None": "an ambiguous number can be read both ways",
         "first is not None and second is not None  →  first is not None": "an ambiguous number can be read both ways",
         'if decimals != 3 and mark_setting != "," and bool(values.str.contains(…: never': _QUICK,
@@ -139,6 +140,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "after_point > decimals  →  after_point >= decimals": _QUICK,
     },
     "core/loading/pipeline.py": {
+        "name in now.columns  →  name not in now.columns": "it is read once more",
         "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
     },
@@ -162,6 +164,15 @@ HARMLESS: dict[str, dict[str, str]] = {
         'field.unique and field.kind != "list"  →  field.kind != "list"': "what is emptied is filled in the next statement",
         'field.unique and field.kind != "list"  →  field.unique': "what is emptied is filled in the next statement",
         'counts["changed"] and touched  →  counts["changed"]': "a changed row has a touched field",
+    },
+    "core/tables/number_display.py": {
+        "how.mask and is_code_of(shown := masked(held, how.mask).strip(), held)  →  is_code_of(shown := masked(held, how.mask).strip(), held)": "without a mask, a number is shown as it is",
+    },
+    "sheets/ooxml/number_formats.py": {
+        "table is None or not struck  →  table is None": _QUICK,
+    },
+    "core/tables/headings.py": {
+        "if len(heading) > _LONGEST: never": _QUICK,
     },
 }
 """File → fault → why it does no harm."""

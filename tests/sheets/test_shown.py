@@ -192,12 +192,16 @@ class Shows(unittest.TestCase):
             '<table:table-cell office:value-type="float" office:value="1234"><text:p>001234</text:p></table:table-cell>'
             '<table:table-cell office:value-type="float" office:value="1234"><text:p>1 234</text:p></table:table-cell>'
         )
-        content = f'<office:document-content{spaces}><office:body><office:spreadsheet><table:table table:name="S"><table:table-row>{cells}</table:table-row></table:table></office:spreadsheet></office:body></office:document-content>'
+        # Rows that are the same stand there once, with their number; below them a row is as far down as it is.
+        alike = '<table:table-row table:number-rows-repeated="3"><table:table-cell/></table:table-row>'
+        again = f"{alike}<table:table-row>{cells.split('</table:table-cell>')[0]}</table:table-cell></table:table-row>"
+        content = f'<office:document-content{spaces}><office:body><office:spreadsheet><table:table table:name="S"><table:table-row>{cells}</table:table-row>{again}</table:table></office:spreadsheet></office:body></office:document-content>'
         with zipfile.ZipFile(self.folder / "o.ods", "w") as out:
             out.writestr("content.xml", content)
         formats = SheetFormats(self.folder / "o.ods", "S")
         self.assertEqual(
-            (formats.of("A"), formats.of("B"), formats.any_percent), ({1: Shown(1, True)}, {1: Shown(2)}, True)
+            (formats.of("A"), formats.of("B"), formats.any_percent),
+            ({1: Shown(1, True), 5: Shown(1, True)}, {1: Shown(2)}, True),
         )
         self.assertEqual(
             (formats.of("C"), formats.of("D"), formats.any_mask), ({1: Shown(0, text="001234")}, {1: Shown(0)}, True)

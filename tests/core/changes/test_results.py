@@ -92,5 +92,7 @@ class Results(unittest.TestCase):
     def test_a_line_without_a_key_speaks_of_all_and_a_list_of_refusals_of_the_rest(self) -> None:
         found = said(("ArtNo", "Result", "Reference"), (None, "rejected", "upload L0001-3f2a.csv"))
         self.assertEqual([each.outcome for each in found.rows], ["refused"] * 4)
+        [nothing] = said(("ArtNo", "Result", "Reference"), (None, "ok", "L0001-3f2a"), lines=LINES.clear()).findings
+        self.assertEqual(nothing.kind, "not-in-load", "of nothing that was sent, nothing can be said")
         found = said(("ArtNo", "Message"), ("C", "no price"), only_refused=True)
         self.assertEqual([each.outcome for each in found.rows], ["done", "done", "done", "refused"])

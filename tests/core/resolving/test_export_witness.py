@@ -67,10 +67,17 @@ class Witness(unittest.TestCase):
         self.assertEqual(errors(cells), set())
 
     def test_question_marks_for_letters_are_no_edit_and_spoil_other_edits(self):
-        held = [("A-1", "Łódź cleat", None, "1.00"), ("A-2", "chain", None, "2.00")]
-        table = find_table(
-            grid(list(FIELDS.values()), ("A-1", "?ód? cleat", None, "1.00"), ("A-2", "?a?cuch", None, "2.00")), 1
-        )
+        held = [
+            ("A-1", "Łódź cleat", None, "1.00"),
+            ("A-2", "chain", None, "2.00"),
+            ("A-3", "hook", None, "3.00"),
+        ]
+        cells = [
+            ("A-1", "?ód? cleat", None, "1.00"),
+            ("A-2", "?a?cuch", None, "2.00"),
+            ("A-3", None, None, "9.00"),
+        ]
+        table = find_table(grid(list(FIELDS.values()), *cells), 1)
         rows = understand(table, match_headings(table, small().records["item"]), Conventions(), TODAY)
         columns = {name: [line[place] for line in held] for place, name in enumerate(FIELDS)}
         base = pl.DataFrame(columns, schema=dict.fromkeys(FIELDS, pl.String))

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.description.description_reading import read_description
-from kotrel.core.resolving.other_codes import found_keys, known_as
+from kotrel.core.resolving.other_codes import found_keys, holders, known_as
 from tests.builders import columns_of, rows_of, system_of, values_of
 
 SYSTEM = read_description("""
@@ -99,3 +99,15 @@ class Known(unittest.TestCase):
         # Two ways that lead to two rows.
         self.assertEqual(keys(barcode=["1"], vendor=["V"], number=["8"]), ([None], {0: ["A", "B"]}))
         self.assertEqual(keys(code=["N", None], barcode=["1", "1"]), ([None, "A"], {}), "a row with a key keeps it")
+
+    def test_only_codes_are_found_by_their_letters_and_digits_alone(self) -> None:
+        item = SYSTEM.records["item"]
+        for group, asked, expected in (
+            (("vendor", "tag"), ("V", "t1"), [("A", "t1", True)]),
+            (("vendor", "tag"), ("V", "T1"), [("A", "t1", False)]),
+            (("vendor", "tag"), ("W", "T1"), []),
+            (("barcode",), ("0-1",), []),
+        ):
+            wanted = pl.DataFrame({"row place": [0], **{name: [text] for name, text in zip(group, asked, strict=True)}})
+            found = holders(item, group, wanted, STATE).select("found code", "held code", "is exact")
+            self.assertEqual(found.rows(), expected, (group, asked))

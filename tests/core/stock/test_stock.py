@@ -7,7 +7,7 @@ import polars as pl
 
 from kotrel.core.expressions.narrowing import only_values
 from kotrel.core.stock.reorder import levels, to_order
-from kotrel.core.stock.sums import average, average_costs, shares
+from kotrel.core.stock.sums import LedgerQuery, average, average_costs, shares
 from kotrel.core.stock.views import grouped, on_hand, period
 
 
@@ -46,6 +46,11 @@ class Reorder(unittest.TestCase):
 
 
 class Sums(unittest.TestCase):
+    def test_a_question_about_days_is_dated(self) -> None:
+        self.assertFalse(LedgerQuery(["item"]).is_dated)
+        for about in ({"since": "2027-01-01"}, {"until": "2027-01-01"}, {"direction": "in"}, {"as_at": "2027-01-01"}):
+            self.assertTrue(LedgerQuery(["item"], **about).is_dated, about)
+
     def test_average_costs_of_many_are_blank_where_nothing_is_on_hand(self) -> None:
         # 85.00 / 10 = 8.5; 1 / 3 = 0.3333…
         sums = pl.DataFrame({"quantity": ["10", "0", "3", "-1"], "value": ["85.00", "0", "1", "5"]})
