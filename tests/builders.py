@@ -22,8 +22,8 @@ def columns_of(lines: Sequence[Mapping[str, str | None]], names: Sequence[str] =
     Args:
         names: which columns, in this order; as the lines bring them where none is given.
     """
-    found = names or list(dict.fromkeys(name for line in lines for name in line))
-    return {name: [line.get(name) for line in lines] for name in found}
+    chosen = names or list(dict.fromkeys(name for line in lines for name in line))
+    return {name: [line.get(name) for line in lines] for name in chosen}
 
 
 def values_of(columns: Mapping[str, Texts], marks: Mapping[str, Sequence[bool]] | None = None) -> pl.DataFrame:

@@ -115,11 +115,6 @@ def _tell(error: KotrelError, words: list[str]) -> int:
 
 def program() -> None:
     """The program as it is installed: runs and exits at once, without freeing a gigabyte piece by piece."""
-    import gc
-    import os
-
-    # Searching for garbage every 700 objects takes a tenth of a second of every command, and finds next to nothing.
-    gc.set_threshold(50_000, 20, 20)
     status = main()
     try:
         sys.stdout.flush()

@@ -46,7 +46,7 @@ def short(text: str | None, most: int = 28) -> str:
 
 
 def plain_number(number: Decimal, least: int = 0) -> str:
-    """A number with its decimals, at least so many, without further zeros."""
+    """A number with its decimals, no fewer than ``least``, without further zeros."""
     whole, _, part = f"{number:f}".partition(".")
     part = part.rstrip("0").ljust(least, "0")
     return f"{whole}.{part}" if part else whole

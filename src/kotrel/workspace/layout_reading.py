@@ -60,7 +60,7 @@ def _holds_numbers(raw: Mapping[str, Any], about: Field | None, made: Compiled |
 def layout_column(
     reader: LayoutReader, raw: Mapping[str, Any], index: int, record: Record, description: Description
 ) -> LayoutColumn:
-    """One column, the ``place``-th.
+    """One column, the ``index``-th.
 
     Raises:
         WrongUse: a setting is wrong, or means nothing for what the column is filled from.

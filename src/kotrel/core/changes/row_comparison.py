@@ -37,14 +37,11 @@ def compare_by_fields(rows: Rows, read: Callable[[list[str]], pl.DataFrame]) -> 
     Args:
         read: gives these fields of the system's rows for these keys, all of one moment.
     """
-    key = list(rows.record.key)
-    carried = [name for name in rows.record.loadable if name in rows.fields]
-    others = [name for name in carried if name not in key]
-    if rows.values.height < LARGE:
-        return compare(rows, read([*key, *others]))
     comparison = _Comparison(rows)
-    for start in range(0, max(len(others), 1), FIELDS_AT_ONCE):
-        comparison.add(read([*key, *others[start : start + FIELDS_AT_ONCE]]))
+    others = comparison.others
+    at_once = len(others) if rows.values.height < LARGE else FIELDS_AT_ONCE
+    for start in range(0, max(len(others), 1), max(at_once, 1)):
+        comparison.add(read([*comparison.key, *others[start : start + at_once]]))
     return comparison.changes()
 
 

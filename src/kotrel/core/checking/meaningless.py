@@ -23,7 +23,8 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """
     findings: list[FindingGroup] = []
     names = [name for name in rows.fields if _is_looked_at(rows, name)]
-    words, noted = _words_in(rows, names), _noted_in(rows, names)
+    words = _words_in(rows, names)
+    noted = _noted_in(rows, [name for name in names if rows.record.fields[name].kind == "text"])
     for name in names:
         field = rows.record.fields[name]
         if ditto := _ditto_among(rows, name, words[name]):
@@ -34,7 +35,7 @@ def check_meaningless(rows: Rows, state: SystemState) -> list[FindingGroup]:
             findings += rows.where(
                 "error", "no-value-word", "words for no value", field, pl.col(name).is_in(nothing), message
             )
-        if field.kind == "text" and noted[name]:
+        if noted.get(name):
             findings += _written_otherwise(rows, name)
     return findings
 

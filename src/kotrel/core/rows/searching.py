@@ -15,7 +15,7 @@ def all_different(values: pl.Series) -> bool:
 
 
 def run_position(values: pl.Series, others: pl.Series) -> int | None:
-    """Where all the values stand in ``there``, one after the other, as in a sheet in the system's own order;
+    """Where all the values stand in the others, one after the other, as in a sheet in the system's own order;
     None where they do not.
 
     Comparing takes a fiftieth of the time of searching for each.
@@ -31,7 +31,7 @@ _MANY = 20
 
 
 def looked_up(frame: pl.DataFrame, rows: pl.DataFrame, on: Sequence[str]) -> pl.DataFrame:
-    """The frame with the columns of ``found``, null where it has no such row; in a first load it has none at all."""
+    """The frame with the columns of ``rows``, null where it has no such row; in a first load it has none at all."""
     first = on[0]
     few = rows.height * _MANY < frame.height
     if rows.height and not (few and not frame[first].is_in(rows[first].implode()).any()):
