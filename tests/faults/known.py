@@ -43,9 +43,6 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not chosen: never": _QUICK,
         'above or ""  →  above': "no code is blank",
     },
-    "core/changes/seal.py": {
-        "mine.height == count  →  mine.height >= count": "a slice is never longer",
-    },
     "core/matching/row_choice.py": {
         'how="left"  →  inner': "every row that is kept has its group",
     },
@@ -134,7 +131,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "without .filter(pl.col(ROW) > 0)": "no row has the number 0, so that nothing is joined to it",
     },
     "core/changes/reversal.py": {
-        '(pl.col(ACTION) == "new") & pl.col("is held")  →  pl.col(ACTION) == "new"': "a row that is gone has no fields filled since",
+        '(action == "new") & self.is_held  →  action == "new"': "a row that is gone has no fields filled since",
     },
     "core/checking/shape.py": {
         "after_point > decimals  →  after_point >= decimals": _QUICK,

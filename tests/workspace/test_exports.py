@@ -18,14 +18,14 @@ class Remembered(unittest.TestCase):
         hidden = Path(self.enterContext(tempfile.TemporaryDirectory()))
         remember_export(hidden, "s", {"item": ROWS}, None, Path("a.xlsx"), datetime(2027, 1, 9))
         export = export_stamped(hidden, "s")
-        self.assertTrue(export.rows("item").equals(ROWS))
+        self.assertTrue(export.rows("item", ROWS).equals(ROWS))
         export.remember_loaded("item", ROWS.with_columns(pl.lit(True).alias("loaded cost")), 3)
         for path in sorted(export.folder.glob("*.rows")):
             sound = path.read_bytes()
             for at in range(0, len(sound), 7):
                 path.write_bytes(sound[:at] + bytes([sound[at] ^ 1]) + sound[at + 1 :])
                 with self.subTest(path=path.name, at=at), self.assertRaises(OutOfReach):
-                    export.rows("item")
+                    export.rows("item", ROWS)
                     export.loaded("item", ["code"], {3})
             path.write_bytes(sound)
         self.assertEqual(export.loaded("item", ["code"], {3})["cost"].to_list(), ["1.00", None])

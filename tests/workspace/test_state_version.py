@@ -9,6 +9,8 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
+import polars as pl
+
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.counting.count_files import open_count
@@ -35,7 +37,7 @@ class FirstVersion(unittest.TestCase):
             self.assertEqual((len(count.entries()), len(count.files())), (1, 1))
             self.assertGreater(len(list(count.places())), 3)
         [export] = remembered_exports(self.hidden)
-        rows = export.rows("item")
+        rows = export.rows("item", pl.DataFrame())
         self.assertEqual((rows.height, rows.columns, export.file), (1, ["code", "description", "cost"], "few.xlsx"))
 
     def test_a_journal_from_the_first_version_is_whole(self):

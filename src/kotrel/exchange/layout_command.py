@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import tomli
 from rich.text import Text
 
+from kotrel.core.description.toml_reading import parsed
 from kotrel.core.errors import WrongUse
 from kotrel.core.layouts.draft_model import Draft, in_short
 from kotrel.core.layouts.layout import SOURCES
@@ -56,7 +56,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if laid.fresh:
             show_draft(screen, laid)
         finished = _ask(screen, laid, workspace)
-    left = open_columns(tomli.loads(saved_text(laid.path)))
+    left = open_columns(parsed(saved_text(laid.path)))
     proof = proof_of(laid, workspace) if finished else None
     status = 1 if proof is not None and not proof.same else 0
     if screen.as_json:

@@ -6,11 +6,11 @@ import shutil
 from pathlib import Path
 from typing import Any
 
-import tomli
 from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.toml_reading import NotToml, parsed
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.layouts.draft_model import Draft
 from kotrel.core.layouts.layout import SOURCES, Layout
@@ -113,8 +113,8 @@ def _save(done: Draft, path: Path, file: Path, template: Path) -> None:
 def _record_of(path: Path) -> str:
     """The record that a saved layout is for."""
     try:
-        return str(tomli.loads(saved_text(path)).get("record", ""))
-    except (OSError, UnicodeDecodeError, tomli.TOMLDecodeError) as error:
+        return str(parsed(saved_text(path)).get("record", ""))
+    except (OSError, UnicodeDecodeError, NotToml) as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", "wrong-layout") from None
 
 
@@ -167,7 +167,7 @@ def as_far_as_said(text: str, path: Path, workspace: Workspace) -> Layout:
     Raises:
         WrongUse: a setting is wrong.
     """
-    data = tomli.loads(text)
+    data = parsed(text)
     for place in open_columns(data):
         data["column"][place] = {"heading": data["column"][place].get("heading", ""), "empty": True}
     return layout_of(text, data, path, workspace.folder, workspace.description)
@@ -177,5 +177,5 @@ def proof_of(laid: LaidDown, workspace: Workspace) -> LayoutProof | None:
     """Writes the file's own rows again with the saved layout; None where it has none."""
     text = saved_text(laid.path)
     layout = as_far_as_said(text, laid.path, workspace)
-    missing = dict.fromkeys(open_columns(tomli.loads(text)), "nothing feeds it yet")
+    missing = dict.fromkeys(open_columns(parsed(text)), "nothing feeds it yet")
     return prove(layout, laid.draft.record, laid.draft.sample, laid.draft.parts.rows, missing)

@@ -34,7 +34,7 @@ def changed_values(changes: Sequence[RecordChanges]) -> list[tuple[Record, Field
     for record_changes in changes:
         if record_changes.record.is_kept:
             continue
-        changed = record_changes.frame.filter(pl.col(ACTION) == "changed")
+        changed = record_changes.rows_of("changed")
         for name in record_changes.fields if changed.height else ():
             if name in record_changes.record.key:
                 continue
@@ -132,7 +132,7 @@ def list_rest(
     values: Sequence[tuple[Record, Field, pl.DataFrame]], changes: Sequence[RecordChanges], path: Path
 ) -> str | None:
     """A workbook with every change and every new row, where the page has no room for them; its name."""
-    new = [(each.record, each.frame.filter(pl.col(ACTION) == "new")) for each in changes if not each.record.is_kept]
+    new = [(each.record, each.rows_of("new")) for each in changes if not each.record.is_kept]
     if all(rows.height <= MOST_ROWS for rows in (*(each[2] for each in values), *(each[1] for each in new))):
         return None
     sheets = []

@@ -11,7 +11,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, load_name
-from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.columns import ROW, before
 from kotrel.core.description.in_words import shown
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.loading.load_model import Preview
@@ -93,8 +93,8 @@ def _before(changes: Sequence[RecordChanges], reading: Reading) -> Reader:
         key = list(mine[0].record.key)
         held_rows = reading.read(record, list(dict.fromkeys([*key, *fields])), among, filled)
         for each in mine:
-            new = each.frame.filter(pl.col(ACTION) == "new").select(key)
-            changed = each.frame.filter(pl.col(ACTION) == "changed")
+            new = each.rows_of("new").select(key)
+            changed = each.rows_of("changed")
             others = [name for name in fields if name in each.fields and name not in key]
             former = changed.select(*key, *(pl.col(before(name)).alias(name) for name in others))
             held_rows = held_rows.join(new, on=key, how="anti", nulls_equal=True)
@@ -389,7 +389,7 @@ def _later_loads(changes: Sequence[RecordChanges], reading: Reading, number: int
     """Later load → how many rows of this one it touched."""
     later: dict[int, int] = {}
     for each in changes:
-        touched = each.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        touched = each.rows_of("new", "changed", "removed")
         keys = touched.select(key_text(each.record)).to_series().drop_nulls().to_list() if touched.height else []
         for load in reading.loads_of(each.record.name, keys).values() if keys and not each.record.is_kept else ():
             if load > number:

@@ -268,9 +268,8 @@ def _add_loads(app: flask.Flask, service: Service) -> None:
     def lines(number: int) -> flask.Response:
         with workspace.system().reading() as reading:
             assert isinstance(reading, SqlReading)
-            return service.paged(
-                journal.lines_done(reading.database, number).with_columns(pl.col("row").cast(pl.String))
-            )
+            done = pl.concat(journal.lines_done(reading.database, number))
+            return service.paged(done.with_columns(pl.col("row").cast(pl.String)))
 
     @app.get("/v1/loads/<int(min=1, max=2147483647):number>/outcome")
     def outcome(number: int) -> flask.Response:

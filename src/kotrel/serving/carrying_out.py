@@ -278,7 +278,7 @@ def same_rows(first: Sequence[RecordChanges], second: Sequence[RecordChanges]) -
 def _by_record(changes: Sequence[RecordChanges]) -> dict[str, pl.DataFrame]:
     frames: dict[str, list[pl.DataFrame]] = {}
     for part in changes:
-        touched = part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        touched = part.rows_of("new", "changed", "removed")
         if touched.height:
             timeless = [name for name in part.fields if not (part.record.nature == "ledger" and name == "posted_at")]
             columns = [ACTION, *timeless, *(before(name) for name in timeless)]

@@ -12,9 +12,9 @@ import threading
 from collections.abc import Sequence
 from pathlib import Path
 
-import tomli
 from msgspec import Struct
 
+from kotrel.core.description.toml_reading import NotToml, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
 from kotrel.sheets.safe_writing import make_folder, put_in_place
@@ -93,8 +93,8 @@ def read_tokens(path: Path) -> dict[str, Holder]:
         WrongUse: it is wrong.
     """
     try:
-        data = tomli.loads(path.read_text("utf-8"))
-    except (OSError, UnicodeDecodeError, tomli.TOMLDecodeError) as error:
+        data = parsed(path.read_text("utf-8"))
+    except (OSError, UnicodeDecodeError, NotToml) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None
     holders = {}
     for name, about in data.items():

@@ -11,7 +11,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kotrel.core.columns import ACTION, decimal_type
+from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Description, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.compiled import Compiled
@@ -198,11 +198,7 @@ def _against(
 ) -> tuple[pl.DataFrame, list[str]]:
     """Before, change and after a load, at the moment when it posted; what was posted since does not count."""
     exact = decimal_type(6)
-    moved = [
-        each.frame.filter(pl.col(ACTION) == "new")
-        for each in reading.changes_of(load)
-        if each.record.nature == "ledger"
-    ]
+    moved = [each.rows_of("new") for each in reading.changes_of(load) if each.record.nature == "ledger"]
     wanted = [pl.col(name).is_in(values.implode()) for name, values in among]
     moved = [frame.filter(pl.col("counts_as") == "on hand", *wanted) for frame in moved]
     if not moved:

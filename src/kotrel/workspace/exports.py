@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from msgspec import Struct
 
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
+from kotrel.core.rows.beside import fields_in_turn, shared
 from kotrel.core.similarity import did_you_mean
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.workspace.stored_blocks import Damaged, checked, with_checksum
@@ -42,9 +44,20 @@ class RememberedExport(Struct, frozen=True):
     folder: Path
     records: Mapping[str, tuple[str, ...]]
 
-    def rows(self, record: str) -> pl.DataFrame:
-        """The record's rows as they were exported: String columns."""
-        return _read(self.folder / f"{record}.rows")
+    def rows(self, record: str, sheet: pl.DataFrame) -> pl.DataFrame:
+        """The record's rows as they were exported: String columns.
+
+        Args:
+            sheet: the values of the sheet that came from it; columns that say the same, row for row, are the sheet's.
+        """
+        with _reading(self.folder / f"{record}.rows") as kept:
+            return pl.DataFrame(
+                [
+                    shared(column, sheet)
+                    for wanted in fields_in_turn((), self.records[record], sheet.height)
+                    for column in pl.read_parquet(kept, columns=wanted).get_columns()
+                ]
+            )
 
     def has_loads(self) -> bool:
         """True where something has been loaded from the file since."""
@@ -102,8 +115,19 @@ def _write(path: Path, rows: pl.DataFrame) -> None:
 
 
 def _read(path: Path) -> pl.DataFrame:
+    with _reading(path) as kept:
+        return pl.read_parquet(kept)
+
+
+@contextmanager
+def _reading(path: Path) -> Iterator[bytes]:
+    """The bytes of rows that were kept.
+
+    Raises:
+        OutOfReach: they are not as they were written.
+    """
     try:
-        return pl.read_parquet(checked(path.read_bytes()))
+        yield checked(path.read_bytes())
     except (OSError, pl.exceptions.PolarsError, Damaged):
         raise OutOfReach(
             f"the remembered export {path} is damaged",

@@ -9,14 +9,13 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import tomli
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kotrel.core.counting.tolerances import CLASS_NAMES, EXACT, Tolerance
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Description
-from kotrel.core.description.toml_reading import TomlReader, parsed
+from kotrel.core.description.toml_reading import NotToml, TomlReader, parsed
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rates import NO_RATES, Rates
@@ -217,7 +216,7 @@ def open_workspace(folder: Path, text: str | None = None) -> Workspace:
     text = _text(path) if text is None else text
     try:
         data = parsed(text)
-    except tomli.TOMLDecodeError as error:
+    except NotToml as error:
         raise WrongUse(
             f"{path}: {error}", 'Correct that line; texts are in quotes, like decimal_mark = ","', "wrong-settings"
         ) from None

@@ -5,9 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import tomli
-
-from kotrel.core.description.toml_reading import parsed
+from kotrel.core.description.toml_reading import NotToml, parsed
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import those_there
 from kotrel.core.similarity import did_you_mean
@@ -29,7 +27,7 @@ def read_settings_file(path: Path, kind: str) -> tuple[str, dict[str, Any]]:
         return text, parsed(text)
     except FileNotFoundError:
         raise
-    except tomli.TOMLDecodeError as error:
+    except NotToml as error:
         raise WrongUse(f"{path}: {error}", "Correct that line.", kind) from None
     except (OSError, UnicodeDecodeError) as error:
         raise OutOfReach(f"{path} cannot be read: {error}", "", "file-not-readable") from None

@@ -79,7 +79,7 @@ class TomlText:
     """The text of a settings file, to be changed value by value.
 
     Raises:
-        TOMLDecodeError: it is no TOML.
+        NotToml: it is no TOML.
     """
 
     def __init__(self, text: str) -> None:

@@ -1,6 +1,7 @@
 """Change sets: what a load would do, and that its way back really is the way back."""
 
 import unittest
+from contextlib import contextmanager
 from unittest import mock
 
 import polars as pl
@@ -11,10 +12,11 @@ from msgspec.structs import replace
 from kotrel.core.changes import row_comparison
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.reference_order import in_reference_order
-from kotrel.core.changes.reversal import reverse
+from kotrel.core.changes.reversal import reverse, reverse_by_fields
 from kotrel.core.changes.row_comparison import compare
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ACTION
+from kotrel.core.rows import beside
 from tests.support import rows, small, state
 
 FIELDS = ("code", "description", "unit", "cost")
@@ -114,23 +116,38 @@ class ByFields(unittest.TestCase):
     def test_a_few_fields_at_a_time_say_the_same_in_whatever_order_the_rows_come(self, before, sheet, at_once, chance):
         now = table(*((code, *rest) for code, rest in before.items()))
         there = rows(("Item code", "Description", "Unit", "Cost"), *((code, *rest) for code, rest in sheet.items()))
-        asked: list[list[str]] = []
-
-        def read(fields: list[str]) -> pl.DataFrame:
-            asked.append(fields)
-            # The rows come in another order each second time.
-            order = list(range(now.height))
-            if len(asked) % 2:
-                chance.shuffle(order)
-            return now[order].select(fields) if order else now.select(fields)
-
-        with (
-            mock.patch.object(row_comparison, "LARGE", 0),
-            mock.patch.object(row_comparison, "FIELDS_AT_ONCE", at_once),
-        ):
+        with few_fields(now, at_once, chance) as (read, asked):
             change = row_comparison.compare_by_fields(there, read)
         self.assertTrue(change.frame.equals(compare(there, now).frame))
         self.assertEqual(len(asked), -(-3 // at_once))
+
+    @given(held_lines, lines.filter(bool), held_lines, st.integers(1, 3), st.randoms())
+    def test_the_way_back_too(self, before, sheet, meanwhile, at_once, chance):
+        change = changes(table(*((c, *rest) for c, rest in before.items())), *((c, *rest) for c, rest in sheet.items()))
+        # Others have since written anything, or nothing.
+        now = table(*((code, *rest) for code, rest in meanwhile.items()))
+        for stands in (now, applied(table(*((c, *rest) for c, rest in before.items())), change)):
+            with few_fields(stands, at_once, chance) as (read, _):
+                back, blocked_by = reverse_by_fields(change, read)
+            plain, plainly_blocked = reverse(change, stands)
+            self.assertTrue(back.frame.equals(plain.frame))
+            self.assertEqual(blocked_by, plainly_blocked)
+
+
+@contextmanager
+def few_fields(now, at_once, chance):
+    """Reads a few fields of the system's rows at a time, in another order each second time; and what was asked."""
+    asked: list[list[str]] = []
+
+    def read(fields: list[str]) -> pl.DataFrame:
+        asked.append(fields)
+        order = list(range(now.height))
+        if len(asked) % 2:
+            chance.shuffle(order)
+        return now[order].select(fields) if order else now.select(fields)
+
+    with mock.patch.object(beside, "LARGE", 0), mock.patch.object(beside, "FIELDS_AT_ONCE", at_once):
+        yield read, asked
 
 
 class WayBack(unittest.TestCase):

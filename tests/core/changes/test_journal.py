@@ -52,8 +52,8 @@ def changes(given_lines: list[tuple[Any, ...]], first_row: int = 2) -> RecordCha
 
 
 class Journal(unittest.TestCase):
-    @given(lines, lines)
-    def test_what_was_done_comes_back_record_by_record(self, first, second):
+    @given(lines, lines, st.integers(1, 4))
+    def test_what_was_done_comes_back_record_by_record(self, first, second, at_once):
         done = [changes(first), changes(second, 20)]
         kept, line = [], 1
         for each in done:
@@ -62,7 +62,9 @@ class Journal(unittest.TestCase):
         rows_kept = pl.concat(kept)
         self.assertEqual(rows_kept["line"].to_list(), list(range(1, line)))
         touched = rows_kept.filter(pl.col("action") != "same").with_columns(pl.col("row").cast(pl.UInt32))
-        back = list(changes_from(entry_parts(done), touched, small(), 7))
+        # However many lines are read at a time.
+        spans = [pl.col("line").is_between(start, start + at_once - 1) for start in range(1, line, at_once)]
+        back = list(changes_from(entry_parts(done), (touched.filter(span) for span in spans), small(), 7))
         start = 1
         for each, read in zip(done, back, strict=True):
             left = each.frame.filter(~pl.col(ACTION).is_in(["same", "refused"]))
@@ -90,7 +92,7 @@ class Journal(unittest.TestCase):
         parts = entry_parts([each, each])
         self.assertEqual(counts_of(parts), {"item": {"new": 2, "changed": 2, "same": 0, "refused": 0, "removed": 2}})
         with self.assertRaises(WrongUse):
-            list(changes_from([{**parts[0], "fields": ["gone"]}], kept, small(), 1))
+            list(changes_from([{**parts[0], "fields": ["gone"]}], [kept], small(), 1))
 
     def test_refused_rows_come_back_as_they_were_in_their_sheet(self):
         sheet = rows(

@@ -10,7 +10,10 @@ from kotrel.core.changes.seal import SEALED, Seal, chained, is_turned_round, sea
 
 
 def lines(*texts: str) -> pl.DataFrame:
-    return pl.DataFrame({name: [f"{name} {text}" for text in texts] for name in SEALED})
+    """A line for each text; ``a`` is the first line, ``b`` the second."""
+    return pl.DataFrame(
+        {name: [str(ord(text) - 96) if name == "line" else f"{name} {text}" for text in texts] for name in SEALED}
+    )
 
 
 class Seals(unittest.TestCase):
@@ -34,11 +37,12 @@ class Seals(unittest.TestCase):
         own = Seal()
         own.add_copy(1, 1, 2)
         own.add(lines("c"))
-        self.assertEqual(seal_of(parts, lines("a", "b", "c")).digest(), own.digest())
-        short = seal_of(parts, lines("a"))
-        self.assertEqual(short.lines, 1)
-        self.assertNotEqual(short.digest(), own.digest())
-        more = seal_of(parts, lines("a", "b", "c", "d"))
+        for at_once in (1, 2, 3):
+            pieces = lines("a", "b", "c").iter_slices(at_once)
+            self.assertEqual(seal_of(parts, pieces).digest(), own.digest())
+        for short in (lines("a"), lines("a", "b"), lines("a", "c"), lines("b", "c")):
+            self.assertNotEqual(seal_of(parts, [short]).digest(), own.digest())
+        more = seal_of(parts, [lines("a", "b", "c", "d")])
         self.assertEqual((more.lines, more.digest() == own.digest()), (4, False))
 
     def test_a_chain_depends_on_the_seal_before_and_every_fact(self):

@@ -161,7 +161,7 @@ def refused_or_done(changes: RecordChanges):
     """What the journal keeps of changes, and what it gives back."""
     kept = pl.concat([journal_rows(changes, 7, 1), refused_rows(changes, 7, 100)])
     touched = kept.filter(~pl.col("action").is_in(["same", "refused"])).with_columns(pl.col("row").cast(pl.UInt32))
-    [back] = changes_from(entry_parts([changes]), touched, _Only(changes.record), 7)
+    [back] = changes_from(entry_parts([changes]), [touched], _Only(changes.record), 7)
     assert list(kept.columns) == list(ROW_COLUMNS)
     return kept["after"].to_list(), back.frame[ACTION].to_list()
 

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Field
 
 
@@ -22,7 +21,7 @@ def require_canonical(changes: Sequence[RecordChanges]) -> None:
         ValueError: one is not; what brought it here has not read it as its kind.
     """
     for part in changes:
-        rows = part.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+        rows = part.rows_of("new", "changed")
         for name in part.fields:
             odd = rows[name].filter(out_of_form(rows[name], part.record.fields[name]))
             if odd.len():

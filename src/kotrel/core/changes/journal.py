@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any, Literal
 
@@ -12,6 +12,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import Origin, RecordChanges, RefusedRows, key_text
+from kotrel.core.changes.journal_lines import LinesInOrder
 from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
@@ -38,7 +39,10 @@ _ESCAPES = tuple((chr(code), f"\\u{code:04x}") for code in (*range(32), 127))
 
 
 def from_images(images: pl.Series, names: Sequence[str]) -> pl.DataFrame:
-    """The columns ``names`` from a column of images."""
+    """The columns ``names`` from a column of images; where there are no images, they share one blank column."""
+    if images.null_count() == len(images):
+        blank = pl.Series([None], dtype=pl.String).new_from_index(0, len(images))
+        return pl.DataFrame([blank.alias(name) for name in names])
     # Decoded once, not once for each column.
     parts = images.str.json_decode(pl.List(pl.String)).alias("parts").to_frame()
     return parts.select(
@@ -279,7 +283,7 @@ def _place(changes: RecordChanges, number: int) -> list[pl.Expr]:
 
 def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
     """The rows of one record's changes as :data:`ROW_COLUMNS`; refused rows are not part of a load."""
-    rows = changes.frame.filter(pl.col(ACTION) != "refused")
+    rows = changes.taken_rows
     fields = list(changes.fields)
     formers = [before(name) for name in fields]
     action = pl.col(ACTION)
@@ -300,7 +304,7 @@ def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
 
 def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
     """The refused rows of one record's changes as :data:`ROW_COLUMNS`: the cells as they stood, and their kinds."""
-    refused = changes.frame.filter(pl.col(ACTION) == "refused")
+    refused = changes.rows_of("refused")
     cells = kinds = pl.lit(None, pl.String)
     if changes.rest is not None:
         letters = [name for name in changes.rest.cells.columns if name != ROW]
@@ -322,17 +326,18 @@ def refused_rows(changes: RecordChanges, number: int, first_line: int) -> pl.Dat
 
 
 def changes_from(
-    parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame, description: Description, number: int
+    parts: Sequence[Mapping[str, Any]], pieces: Iterable[pl.DataFrame], description: Description, number: int
 ) -> Iterator[RecordChanges]:
     """What a load did, record by record.
 
     Args:
-        rows: line, row, action, after, before and raw of the rows it touched.
+        pieces: line, row, action, after, before and raw of the rows it touched, in the order of their lines. Each piece
+            is let go when its images are read: those of a million rows take as much memory as their values.
 
     Raises:
         WrongUse: the description no longer has what it loaded.
     """
-    lines = rows["line"].cast(pl.Int64)
+    lines = LinesInOrder(pieces)
     first = 1
     for part in parts:
         record, fields = description.records.get(part["record"]), part["fields"]
@@ -343,23 +348,50 @@ def changes_from(
                 "wrong-description",
             )
         origin = Origin(number, first, first + part["rows"] - 1)
-        mine = rows.filter(lines.is_between(origin.first, origin.last))
         first += part["rows"]
-        frame = pl.concat(
-            [
-                mine.select(
-                    pl.col("row").alias(ROW),
-                    pl.col("action").alias(ACTION),
-                    pl.lit(None, pl.String).alias(MESSAGE),
-                ),
-                from_images(mine["after"], fields),
-                from_images(mine["before"], [before(name) for name in fields]),
-                *from_raw_image(mine["raw"], fields),
-            ],
-            how="horizontal",
-        )
+        # The system's own texts are there only where a piece has some.
+        decoded = [_decoded(rows, fields) for rows in lines.until(origin.last)] or [_decoded(_no_lines(), fields)]
+        frame = _in_one(decoded) if len(decoded) > 1 else decoded[0]
         given = part.get("given", {})
         yield RecordChanges(record, part["file"], part["sheet"], tuple(fields), frame, given=given, origin=origin)
+
+
+def _in_one(pieces: Sequence[pl.DataFrame]) -> pl.DataFrame:
+    """Decoded lines after each other. Columns that are blank in every row share one."""
+    names = dict.fromkeys(name for piece in pieces for name in piece.columns)
+    heights = [piece.height for piece in pieces]
+    blank = pl.Series([None], dtype=pl.String).new_from_index(0, sum(heights))
+    columns = []
+    for name in names:
+        # The system's own texts are there only where a piece has some. A column is let go when it is joined.
+        parts = [
+            piece.drop_in_place(name) if name in piece.columns else blank.head(height)
+            for piece, height in zip(pieces, heights, strict=True)
+        ]
+        if all(part.null_count() == len(part) for part in parts):
+            columns.append(blank.alias(name))
+        else:
+            columns.append(pl.concat([part.alias(name) for part in parts], rechunk=True))
+    return pl.DataFrame(columns)
+
+
+def _no_lines() -> pl.DataFrame:
+    return pl.DataFrame(schema={"row": pl.UInt32, **dict.fromkeys(("action", "after", "before", "raw"), pl.String)})
+
+
+def _decoded(rows: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
+    """Lines of the journal as rows of a change set."""
+    return pl.concat(
+        [
+            rows.select(
+                pl.col("row").alias(ROW), pl.col("action").alias(ACTION), pl.lit(None, pl.String).alias(MESSAGE)
+            ),
+            from_images(rows["after"], fields),
+            from_images(rows["before"], [before(name) for name in fields]),
+            *from_raw_image(rows["raw"], fields),
+        ],
+        how="horizontal",
+    )
 
 
 def rest_from(

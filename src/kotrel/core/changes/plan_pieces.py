@@ -57,7 +57,7 @@ def header_of(plan: Plan, trial: bool) -> dict[str, Any]:
                 "sheet": part.sheet,
                 "fields": list(part.fields),
                 "headings": list(part.rest.headings) if part.rest is not None else [],
-                "count": part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed", "refused"])).height,
+                "count": part.rows_of("new", "changed", "removed", "refused").height,
             }
             for part in plan.changes
         ],
@@ -96,7 +96,7 @@ def undoing_from(header: Mapping[str, Any]) -> Undoing | None:
 def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
     """The number of a part, and a piece of its rows, none larger than a service takes."""
     for number, part_changes in enumerate(plan.changes):
-        touched = part_changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        touched = part_changes.rows_of("new", "changed", "removed")
         keys = plan.follows.get(part_changes.record.name, frozenset())
         follows = (
             pl.lit(True)
@@ -132,7 +132,7 @@ def pieces_of(plan: Plan, most_bytes: int) -> Iterator[tuple[int, bytes]]:
 
 def _refused_with_cells(changes: RecordChanges) -> pl.DataFrame:
     """The rows that are left out, with their cells as they stand in the sheet."""
-    rows = changes.frame.filter(pl.col(ACTION) == "refused")
+    rows = changes.rows_of("refused")
     shaped = rows.select(
         pl.col(ROW).alias("#row"), pl.col(ACTION).alias("#action"), pl.col(MESSAGE).alias("#message"), *changes.fields
     )

@@ -36,7 +36,7 @@ def _of_one_record(changes: Sequence[RecordChanges]) -> list[RecordChanges]:
     self_references = [field.name for field in record.references if field.to == record.name]
     if len(changes) < 2 or not self_references:
         return list(changes)
-    new = [each.frame.filter(pl.col(ACTION) == "new")[record.code] for each in changes]
+    new = [each.rows_of("new")[record.code] for each in changes]
     ordered: list[RecordChanges] = []
     left = list(range(len(changes)))
     while left:
@@ -68,7 +68,7 @@ def _by_generation(changes: Sequence[RecordChanges], self_references: Sequence[s
     left = list(changes)
     ordered: list[RecordChanges] = []
     while left:
-        waiting_for = pl.concat([each.frame.filter(pl.col(ACTION) == "new")[code] for each in left])
+        waiting_for = pl.concat([each.rows_of("new")[code] for each in left])
         free = [each.frame.filter(~_waits_for(each, self_references, waiting_for)) for each in left]
         if not any(part.height for part in free):
             return ordered + left

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+
 import polars as pl
 from msgspec import Struct
 
@@ -9,6 +11,7 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, decimal_type, raw_after, raw_before
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
+from kotrel.core.rows.beside import RowsBeside, fields_in_turn
 
 
 class UndoConflict(Struct, frozen=True):
@@ -34,49 +37,136 @@ def reverse(
         others: the key and the fields that the changes do not carry, of the rows in which one of them is filled,
             including fields the system keeps; a new row in which one has been filled since is in the way.
     """
-    record = changes.record
-    key = list(record.key)
-    fields = changes.fields
-    did = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
-    did = did.with_columns(pl.coalesce(name, before(name)).alias(name) for name in key)
-    stands = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields if name not in key))
-    joined = did.join(stands.with_columns(pl.lit(True).alias("is held")), on=key, how="left", maintain_order="left")
-    blocked_by = _moved_since(record, joined, changes)
-    if others is not None:
-        blocked_by += _filled_since(changes, joined, others)
-    back = {"new": "removed", "changed": "changed", "removed": "new"}
-    columns: list[pl.Expr] = []
-    for name in fields:
-        removing = pl.col(ACTION) == "new"
-        if name in key:
-            # A row that comes back was not there before.
-            there = pl.when(pl.col(ACTION) != "removed").then(pl.col(name)).alias(before(name))
-            columns += [pl.when(~removing).then(pl.col(name)).alias(name), there]
-            continue
+    reversal = _Reversal(changes)
+    reversal.add(now)
+    return reversal.finish([] if others is None else [others])
+
+
+def reverse_by_fields(
+    changes: RecordChanges, read: Callable[[list[str]], pl.DataFrame], others: Iterable[pl.DataFrame] = ()
+) -> tuple[RecordChanges, list[UndoConflict]]:
+    """As :func:`reverse`; of a large load, a few fields of the system's rows are read and compared before the next.
+
+    Args:
+        read: gives these fields of the system's rows for these keys, all of one moment.
+        others: as of :func:`reverse`, for a few fields each.
+    """
+    reversal = _Reversal(changes)
+    for fields in fields_in_turn(reversal.key, reversal.fields, changes.frame.height):
+        reversal.add(read(fields))
+    return reversal.finish(others)
+
+
+BACK = {"new": "removed", "changed": "changed", "removed": "new"}
+"""What takes back what was done to a row."""
+
+
+class _Reversal:
+    """What a load did to the rows of a record, and what the system holds of each now, as it comes."""
+
+    def __init__(self, changes: RecordChanges) -> None:
+        self.changes = changes
+        self.key = list(changes.record.key)
+        self.fields = [name for name in changes.fields if name not in self.key]
+        self.did = changes.rows_of(*BACK)
+        self.keys = self.did.select(pl.coalesce(name, before(name)).alias(name) for name in self.key)
+        self.action = self.did[ACTION]
+        self.all_new = bool((self.action == "new").all())
+        self.is_as_before = pl.Series([True]).new_from_index(0, self.did.height)
+        self.is_held = ~self.is_as_before
+        self._rows = RowsBeside(self.keys, self.key)
+        self._blank = pl.Series([None], dtype=pl.String).new_from_index(0, self.did.height)
+        self.after: dict[str, pl.Series] = {}
+        self.before: dict[str, pl.Series] = {}
+        self.moved: list[UndoConflict] = []
+
+    def add(self, now: pl.DataFrame) -> None:
+        """Compares the fields that some of the system's columns are for with what the load left."""
+        known = self._rows.put(now)
+        self.is_held = known.is_there
+        for name in self.fields:
+            if name in now.columns:
+                self._compare_field(name, known.column(name))
+
+    def _compare_field(self, name: str, now: pl.Series) -> None:
+        loaded, former = self.did[name], self.did[before(name)]
+        if self.all_new and now.equals(loaded):
+            # One column for both: another of a million values would take as much memory again.
+            self.after[name], self.before[name] = self._blank, loaded
+            return
+        frame = pl.DataFrame(
+            {"action": self.action, "held": self.is_held, "loaded": loaded, "former": former, "now": now}
+        )
+        new = pl.col("action") == "new"
+        stays = pl.col("loaded").eq_missing(pl.col("former"))
         # A changed row keeps its present value in fields that the load did not change.
-        untouched = (pl.col(ACTION) == "changed") & pl.col(name).eq_missing(pl.col(before(name)))
-        after_back = pl.when(untouched).then(pl.col(f"now {name}")).when(~removing).then(pl.col(before(name)))
-        columns += [after_back.alias(name), pl.col(f"now {name}").alias(before(name))]
-    # What canonical text does not bring back goes back as the system's own text.
-    raws = [
-        pl.when(pl.col(ACTION) == "changed").then(pl.col(raw_before(name))).alias(raw_after(name))
-        for name in fields
-        if raw_before(name) in joined.columns
-    ]
-    # What is as it was before the load needs nothing.
-    as_before = [
-        pl.col(name).eq_missing(pl.col(before(name))) | pl.col(f"now {name}").eq_missing(pl.col(before(name)))
-        for name in fields
-        if name not in key
-    ]
-    restored = (pl.col(ACTION) == "changed") & pl.all_horizontal(pl.lit(True), *as_before)
-    action = pl.when(restored).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(back)).alias(ACTION)
-    frame = joined.select(ROW, action, pl.lit(None, pl.String).alias(MESSAGE), *columns, *raws)
-    # Where all rows were new, the journal already has what is removed: it need not be written again.
-    origin = changes.origin
-    if blocked_by or origin is None or did.height != origin.last - origin.first + 1 or not (did[ACTION] == "new").all():
-        origin = None
-    return RecordChanges(record, changes.file, changes.sheet, fields, frame, origin=origin), blocked_by
+        untouched = (pl.col("action") == "changed") & stays
+        # Somebody may have restored it already.
+        moved = (new | (~stays & pl.col("former").ne_missing(pl.col("now")))) & pl.col("loaded").ne_missing(
+            pl.col("now")
+        )
+        found = frame.select(
+            pl.when(untouched).then("now").when(~new).then("former").alias(name),
+            (stays | pl.col("now").eq_missing(pl.col("former"))).alias("as before"),
+            (moved & pl.col("held") & (pl.col("action") != "removed")).alias("moved"),
+        )
+        self.after[name], self.before[name] = found[name], now
+        self.is_as_before &= found["as before"]
+        if found["moved"].any():
+            self._note_moved(name, frame.filter(found["moved"]), self.keys.filter(found["moved"]))
+
+    def _note_moved(self, name: str, moved: pl.DataFrame, keys: pl.DataFrame) -> None:
+        template = f"{self.changes.record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
+        rows = pl.concat([keys, moved.select("loaded", "now")], how="horizontal")
+        self.moved += _obstacles(self.changes.record, rows, name, template, "loaded", "now")
+
+    def finish(self, others: Iterable[pl.DataFrame]) -> tuple[RecordChanges, list[UndoConflict]]:
+        """What the fields that were compared say together."""
+        changes, action, record = self.changes, self.action, self.changes.record
+        gone = self.keys.filter(~self.is_held & (action != "removed"))
+        again = self.keys.filter(self.is_held & (action == "removed"))
+        blocked_by = [
+            *_obstacles(record, gone, None, "is no longer in the system"),
+            *_obstacles(record, again, None, "is in the system again"),
+            *self.moved,
+        ]
+        new = self.keys.filter((action == "new") & self.is_held)
+        for each in others:
+            blocked_by += _filled_since(changes, new, each)
+        # Where all rows were new, the journal already has what is removed: it need not be written again.
+        origin = changes.origin
+        if blocked_by or origin is None or self.did.height != origin.last - origin.first + 1 or not self.all_new:
+            origin = None
+        back = RecordChanges(record, changes.file, changes.sheet, changes.fields, self._frame(), origin=origin)
+        return back, blocked_by
+
+    def _frame(self) -> pl.DataFrame:
+        for name in self.key:
+            values = self.keys[name]
+            # A row that comes back was not there before.
+            self.after[name] = self._blank if self.all_new else _where(self.action != "new", values)
+            self.before[name] = values if self.all_new else _where(self.action != "removed", values)
+        # What is as it was before the load needs nothing.
+        restored = (pl.col(ACTION) == "changed") & pl.lit(self.is_as_before)
+        acting = pl.when(restored).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(BACK)).alias(ACTION)
+        marks = self.did.select(ROW, acting, pl.lit(None, pl.String).alias(MESSAGE))
+        columns = [
+            column
+            for name in self.changes.fields
+            for column in (self.after[name].alias(name), self.before[name].alias(before(name)))
+        ]
+        # What canonical text does not bring back goes back as the system's own text.
+        raws = [
+            _where(self.action == "changed", self.did[raw_before(name)]).alias(raw_after(name))
+            for name in self.changes.fields
+            if raw_before(name) in self.did.columns
+        ]
+        return pl.DataFrame([*marks.get_columns(), *columns, *raws])
+
+
+def _where(condition: pl.Series, values: pl.Series) -> pl.Series:
+    """The values of rows that meet a condition; blank in the others."""
+    return pl.select(pl.when(pl.lit(condition)).then(pl.lit(values)).alias(values.name)).to_series()
 
 
 def _obstacles(
@@ -100,32 +190,14 @@ def _obstacles(
     return conflicts
 
 
-def _moved_since(record: Record, joined: pl.DataFrame, changes: RecordChanges) -> list[UndoConflict]:
-    """What is no longer as the load left it."""
-    gone = joined.filter(pl.col("is held").is_null() & (pl.col(ACTION) != "removed"))
-    again = joined.filter(pl.col("is held") & (pl.col(ACTION) == "removed"))
-    conflicts = [
-        *_obstacles(record, gone, None, "is no longer in the system"),
-        *_obstacles(record, again, None, "is in the system again"),
-    ]
-    held_rows = joined.filter(pl.col("is held") & (pl.col(ACTION) != "removed"))
-    for name in changes.fields:
-        if name in record.key:
-            continue
-        loaded = (pl.col(ACTION) == "new") | pl.col(name).ne_missing(pl.col(before(name)))
-        moved = held_rows.filter(loaded & pl.col(name).ne_missing(pl.col(f"now {name}")))
-        # Somebody has restored it already.
-        moved = moved.filter((pl.col(ACTION) == "new") | pl.col(before(name)).ne_missing(pl.col(f"now {name}")))
-        template = f"{record.fields[name].title} was {{stood}} after the load and is {{stands}} now"
-        conflicts += _obstacles(record, moved, name, template, name, f"now {name}")
-    return conflicts
+def _filled_since(changes: RecordChanges, new: pl.DataFrame, others: pl.DataFrame) -> list[UndoConflict]:
+    """New rows in which a field that the load did not fill has been filled since.
 
-
-def _filled_since(changes: RecordChanges, joined: pl.DataFrame, others: pl.DataFrame) -> list[UndoConflict]:
-    """New rows in which a field that the load did not fill has been filled since."""
+    Args:
+        new: the keys of the new rows that are there.
+    """
     record = changes.record
     key = list(record.key)
-    new = joined.filter((pl.col(ACTION) == "new") & pl.col("is held")).select(key)
     conflicts: list[UndoConflict] = []
     for name in others.columns:
         if name in key:

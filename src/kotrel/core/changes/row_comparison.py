@@ -5,17 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import polars as pl
-from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing
-from kotrel.core.rows.beside import Beside, beside
+from kotrel.core.rows.beside import Beside, RowsBeside, fields_in_turn
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import looked_up
-
-LARGE = 100_000
-"""Rows of a sheet for which the system's fields are read in parts: all at once, they take as much memory as the sheet."""
-FIELDS_AT_ONCE = 7
 
 
 def compare(rows: Rows, now: pl.DataFrame) -> RecordChanges:
@@ -38,10 +33,8 @@ def compare_by_fields(rows: Rows, read: Callable[[list[str]], pl.DataFrame]) -> 
         read: gives these fields of the system's rows for these keys, all of one moment.
     """
     comparison = _Comparison(rows)
-    others = comparison.others
-    at_once = len(others) if rows.values.height < LARGE else FIELDS_AT_ONCE
-    for start in range(0, max(len(others), 1), max(at_once, 1)):
-        comparison.add(read([*comparison.key, *others[start : start + at_once]]))
+    for fields in fields_in_turn(comparison.key, comparison.others, rows.values.height):
+        comparison.add(read(fields))
     return comparison.changes()
 
 
@@ -60,20 +53,15 @@ class _Comparison:
         }
         self.is_held = pl.Series([False]).new_from_index(0, rows.values.height)
         self.differs = self.is_held
-        self._known: Beside | None = None
+        self._beside = RowsBeside(rows.values, self.key)
         self._nothing = pl.Series([None], dtype=pl.String).new_from_index(0, rows.values.height)
         self.after: dict[str, pl.Series] = {}
         self.before: dict[str, pl.Series] = {}
 
     def add(self, now: pl.DataFrame) -> None:
         """Compares the fields that some of the system's columns are for."""
-        if self._known is not None and self._known.others.equals(now.select(self.key)):
-            # The same rows in the same order, as nearly always: they need not be looked up again.
-            known = replace(self._known, others=now)
-        else:
-            known = beside(self.rows.values, now, self.key)
-            self._known = replace(known, others=now.select(self.key))
-            self.is_held = known.is_there
+        known = self._beside.put(now)
+        self.is_held = known.is_there
         for name in self.others:
             if name in now.columns:
                 self._compare_field(name, known)

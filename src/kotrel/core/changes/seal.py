@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import polars as pl
 
 from kotrel.core.changes.journal import ROW_COLUMNS
+from kotrel.core.changes.journal_lines import ALL_LINES, LinesInOrder
 
 SEALED = tuple(name for name in ROW_COLUMNS if name != "load")
 """The columns of a line that a seal covers."""
@@ -29,7 +30,7 @@ class Seal:
     def add(self, rows: pl.DataFrame) -> None:
         """Adds lines: a frame with :data:`SEALED`, in their order; an empty text and a blank are the same."""
         texts = rows.select(pl.col(name).cast(pl.String).replace("", None) for name in SEALED)
-        for part in texts.iter_slices(100_000):
+        for part in texts.iter_slices(20_000):
             self._digest.update(part.write_csv(include_header=False, quote_style="always").encode())
         self.lines += rows.height
 
@@ -43,23 +44,25 @@ class Seal:
         return self._digest.hexdigest()
 
 
-def seal_of(parts: Sequence[Mapping[str, Any]], rows: pl.DataFrame) -> Seal:
-    """The seal of a load as it stands in the journal.
+def seal_of(parts: Sequence[Mapping[str, Any]], pieces: Iterable[pl.DataFrame]) -> Seal:
+    """The seal of a load as it is in the journal.
 
     Args:
         parts: of its entry.
-        rows: all its lines, with :data:`SEALED`, in their order.
+        pieces: all its lines, with :data:`SEALED`, in their order.
     """
-    seal, at = Seal(), 0
+    seal, lines, last = Seal(), LinesInOrder(pieces), 0
     for part in parts:
-        count = int(part["rows"])
-        mine = rows.slice(at, count)
-        if part.get("copied") and mine.height == count:
-            seal.add_copy(*part["copied"])
-        else:
-            seal.add(mine)
-        at += count
-    seal.add(rows.slice(at))
+        last += int(part["rows"])
+        if part.get("copied"):
+            # Lines that are missing are not sealed.
+            if sum(rows.height for rows in lines.until(last)) == int(part["rows"]):
+                seal.add_copy(*part["copied"])
+            continue
+        for rows in lines.until(last):
+            seal.add(rows)
+    for rows in lines.until(ALL_LINES):
+        seal.add(rows)
     return seal
 
 

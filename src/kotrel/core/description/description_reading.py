@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import tomli
-
 from kotrel.core.description.consistency import check_references, check_rule_settings, known_field, names_exist
 from kotrel.core.description.description_settings import DEFAULTS, RECORD, STORE, SYSTEM
 from kotrel.core.description.document_reading import check_document_settings, document_settings
 from kotrel.core.description.field_reading import dotted, dotted_texts, read_field, title_of
 from kotrel.core.description.model import DefaultSet, Description, Field, Record, Storage
-from kotrel.core.description.toml_reading import TomlReader, parsed
+from kotrel.core.description.toml_reading import NotToml, TomlReader, parsed
 from kotrel.core.errors import WrongUse
 from kotrel.core.similarity import did_you_mean
 
@@ -193,7 +191,7 @@ def read_description(text: str, name: str = "system.toml") -> Description:
 def _described(text: str, name: str) -> Description:
     try:
         data = parsed(text)
-    except tomli.TOMLDecodeError as error:
+    except NotToml as error:
         raise WrongUse(f"{name}: {error}", "Correct that line; the file is TOML.", "wrong-description") from None
     reader = TomlReader(text, name)
     reader.known_keys(data, ("system", "record", "defaults"), "a system description")

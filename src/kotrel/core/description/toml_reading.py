@@ -54,22 +54,28 @@ def _is(here: str, wanted: str) -> bool:
     return here == wanted or (_NUMBER not in wanted and here.partition(_NUMBER)[0] == wanted)
 
 
+class NotToml(Exception):
+    """A text is no TOML that means anything; the message says where."""
+
+
 def parsed(text: str) -> dict[str, Any]:
     """What a settings file says.
 
     Raises:
-        TOMLDecodeError: it is no TOML; or it nests too deeply, or a text in it has a character that nothing can be
+        NotToml: it is no TOML; or it nests too deeply, or a text in it has a character that nothing can be
             called by.
     """
     try:
-        data = tomli.loads(text)
+        data: dict[str, Any] = tomli.loads(text)
         nul = _NUL.search(text) is not None and _has_nul(data)
+    except tomli.TOMLDecodeError as error:
+        raise NotToml(str(error)) from None
     except RecursionError:
-        raise tomli.TOMLDecodeError("brackets within brackets, too deep to be meant") from None
+        raise NotToml("brackets within brackets, too deep to be meant") from None
     if nul:
         # TOML allows it only as an escape.
         line = next((n for n, each in enumerate(text.splitlines(), start=1) if _NUL.search(each)), 1)
-        raise tomli.TOMLDecodeError(f"the character \\u0000 in a text (at line {line})")
+        raise NotToml(f"the character \\u0000 in a text (at line {line})")
     return data
 
 

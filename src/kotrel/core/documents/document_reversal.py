@@ -127,9 +127,7 @@ def _posted(
         mine = [each for each in done if each.record.name in names]
         headers = [each for each in mine if each.record.name == family.header.name]
         if headers:
-            numbers = [
-                number for each in headers for number in each.frame.filter(pl.col(ACTION) == "new")[family.number]
-            ]
+            numbers = [number for each in headers for number in each.rows_of("new")[family.number]]
             back = taken_back(numbers, reversals(family, read))
             numbers = [number for number in numbers if number not in back]
             yield family, mine, numbers, _movements(moved, family, numbers)

@@ -9,8 +9,8 @@ from collections.abc import Mapping, Sequence
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION, ROW, before
 from kotrel.core.columns import ACTION as LOAD_ACTION
+from kotrel.core.columns import ROW, before
 from kotrel.core.description.model import Description, Record
 from kotrel.core.layouts.layout import Layout
 from kotrel.core.layouts.prices_and_stock import joined_for
@@ -37,7 +37,7 @@ def _names(about: Record, look: SystemReader, together: Sequence[RecordChanges])
     names = dict(zip(held[code], held[name], strict=True))
     for each in together:
         if each.record.name == about.name and name in each.fields:
-            written = each.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+            written = each.rows_of("new", "changed")
             names |= dict(zip(written[code], written[name], strict=True))
     return {code: name for code, name in names.items() if name}
 

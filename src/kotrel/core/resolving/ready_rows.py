@@ -198,7 +198,7 @@ def _compared(
     """The rows of an export with what was edited in them only, what the system holds of them now, and remarks."""
     record = rows.record
     fields = [name for name in rows.fields if name not in record.key]
-    now = state.having(record, fields, record.key[0], rows.values[record.key[0]])
+    now = state.beside(rows, fields)
     stood = effective_base(record, base, now)
     rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
     rows = rows.with_findings(find_changed_keys(rows, stood, state))

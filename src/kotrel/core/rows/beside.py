@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import polars as pl
 from msgspec import Struct
+from msgspec.structs import replace
 
 from kotrel.core.rows.searching import all_different, run_position
 
@@ -35,6 +36,45 @@ class Beside(Struct, frozen=True):
         """A column of the others for each row of the sheet; null where there is no such row."""
         column = self.others[name]
         return column if self.in_order else column.gather(self.index).alias(name)
+
+
+LARGE = 100_000
+"""Rows from which on the fields of others are read in parts: all at once, they take as much memory as the rows."""
+FIELDS_AT_ONCE = 3
+
+
+def fields_in_turn(key: Sequence[str], fields: Sequence[str], rows: int) -> Iterator[list[str]]:
+    """The fields to be read together, each time with the key: all for a few rows, a few for many."""
+    at_once = FIELDS_AT_ONCE if rows >= LARGE else max(len(fields), 1)
+    for start in range(0, max(len(fields), 1), at_once):
+        yield [*key, *fields[start : start + at_once]]
+
+
+def shared(column: pl.Series, values: pl.DataFrame) -> pl.Series:
+    """A sheet's own column in place of one that says the same, row for row: a million values are then there once."""
+    if len(column) < LARGE or column.name not in values.columns:
+        return column
+    own = values[column.name]
+    return own if column.equals(own) else column
+
+
+class RowsBeside:
+    """Rows of a sheet, beside which the same rows from elsewhere are put several times, a few fields each time."""
+
+    def __init__(self, values: pl.DataFrame, key: Sequence[str]) -> None:
+        self.values = values
+        self.key = list(key)
+        self._known: Beside | None = None
+
+    def put(self, others: pl.DataFrame) -> Beside:
+        """These rows beside the sheet's."""
+        keys = others.select(self.key)
+        if self._known is not None and self._known.others.equals(keys):
+            # The same rows in the same order, as nearly always: they need not be looked up again.
+            return replace(self._known, others=others)
+        found = beside(self.values, others, self.key)
+        self._known = replace(found, others=keys)
+        return found
 
 
 def beside(values: pl.DataFrame, others: pl.DataFrame, key: Sequence[str]) -> Beside:

@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
+from kotrel.core.rows.beside import RowsBeside, fields_in_turn, shared
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import run_position
 
@@ -122,6 +123,23 @@ class SystemState:
         """
         wanted = list(dict.fromkeys((*record.key, field, *fields)))
         return self._read(record.name, wanted, (field, values))
+
+    def beside(self, rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
+        """What the system holds of these rows, in their order: the key and fields, as String columns in canonical text.
+
+        Of a large sheet, a few fields are read at a time, and columns that say what the sheet says are the sheet's.
+        """
+        key, values = rows.record.key, rows.values
+        place = RowsBeside(values, key)
+        columns = {name: values[name] for name in key}
+        is_held = values[key[0]].is_not_null()
+        for wanted in fields_in_turn(key, fields, values.height):
+            with self._one_at_a_time:
+                known = place.put(self._reader(rows.record.name, wanted, (key[0], values[key[0]]), None))
+            is_held = known.is_there
+            columns |= {name: shared(known.column(name), values) for name in wanted if name not in key}
+        held = pl.DataFrame(list(columns.values()))
+        return held if is_held.all() else held.filter(is_held)
 
     def having_any(self, record: Record, field: str) -> pl.DataFrame:
         """The key and the field of all the system's rows in which that field is filled, as String columns."""

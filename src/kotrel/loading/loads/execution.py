@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.journal import Stamp, load_name
 from kotrel.core.changes.system_remarks import Refusal
-from kotrel.core.columns import ACTION, before
+from kotrel.core.columns import before
 from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.document_steps import documents_of_good_rows, shape_parts, whole_documents
 from kotrel.core.loading.joint_rows import whole_rows
@@ -294,7 +294,7 @@ def _remember(loaded: Preview, understood: Sequence[Understood], number: int) ->
 
 def _loaded_cells(changes: RecordChanges) -> pl.DataFrame:
     """The key, the fields, and ``loaded FIELD``: whether the load set it in that row."""
-    did = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+    did = changes.rows_of("new", "changed")
     key = list(changes.record.key)
     others = [name for name in changes.fields if name not in key]
     return did.select(

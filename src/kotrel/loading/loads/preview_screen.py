@@ -11,7 +11,6 @@ from rich.table import Table
 from rich.text import Text
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
 from kotrel.core.loading.load_model import Checked, Preview
@@ -152,7 +151,7 @@ def counts_text(changes: RecordChanges) -> Text:
 
 
 def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
-    new = changes.frame.filter(pl.col(ACTION) == "new")
+    new = changes.rows_of("new")
     if not new.height:
         return
     record = changes.record

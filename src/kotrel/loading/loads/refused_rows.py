@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.changes.journal import joined_reasons, load_name
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before
+from kotrel.core.columns import MESSAGE, ROW, before
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.phrases import listed_and
@@ -74,7 +74,7 @@ def rest_of(changes: Sequence[RecordChanges]) -> list[RestPart]:
     for part in changes:
         if part.rest is None:
             continue
-        refused = part.frame.filter(pl.col(ACTION) == "refused").select(ROW, MESSAGE)
+        refused = part.rows_of("refused").select(ROW, MESSAGE)
         reasons = {row: message or "" for row, message in refused.iter_rows()}
         known = parts.get((part.file, part.sheet))
         if known is None:
@@ -142,7 +142,7 @@ def write_before(system: System, number: int, path: Path) -> dict[str, int]:
     rows: dict[str, tuple[Record, list[pl.DataFrame]]] = {}
     with system.reading() as reading:
         for changes in reading.changes_of(number):
-            touched = changes.frame.filter(pl.col(ACTION).is_in(["changed", "removed"]))
+            touched = changes.rows_of("changed", "removed")
             if touched.height:
                 former = touched.select(
                     pl.coalesce(before(name), name).alias(name)

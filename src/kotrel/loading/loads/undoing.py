@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
+from functools import partial
 from pathlib import Path
 
 import polars as pl
@@ -14,12 +15,13 @@ from msgspec.structs import replace
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.plan import Plan, Undoing
-from kotrel.core.changes.reversal import UndoConflict, reverse
+from kotrel.core.changes.reversal import UndoConflict, reverse_by_fields
 from kotrel.core.columns import before
 from kotrel.core.documents.document_reversal import Taking, is_of_documents, reverse_documents
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
+from kotrel.core.rows.beside import fields_in_turn
 from kotrel.loading.loads.in_progress import in_progress
 from kotrel.loading.loads.staying import with_staying_rows
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
@@ -262,17 +264,16 @@ def _reversal(
             continue
         keys = changes.frame.select(pl.coalesce(name, before(name)).alias(name) for name in record.key)
         first = record.key[0]
-        now = writing.read(record.name, changes.fields, (first, keys[first]))
         left = [
             name
             for name, field in record.fields.items()
             # What a program that takes files puts into new rows by itself (a number of its own) comes with every one.
             if name not in changes.fields and (field.kept_by == "people" or system.can.removes)
         ]
-        filled: pl.DataFrame | None = None
-        if left and changes.count("new"):
-            filled = writing.read(record.name, [*record.key, *left], (first, keys[first]), filled=left)
-        back, found = reverse(changes, now, filled)
+        read = partial(writing.read, record.name, among=(first, keys[first]))
+        turns = fields_in_turn(record.key, left, keys.height) if left and changes.count("new") else ()
+        filled = (read(fields, filled=fields[len(record.key) :]) for fields in turns)
+        back, found = reverse_by_fields(changes, read, filled)
         blocked_by += found
         reversal.append(back)
     return tuple(reversal), blocked_by

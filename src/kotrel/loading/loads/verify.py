@@ -62,7 +62,7 @@ def verify_load(system: System, number: int, step: Step) -> Verified:
         too_old: dict[str, str] = {}
         for changes in reading.changes_of(number):
             step(f"reading {changes.record.title.lower()} back")
-            touched = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+            touched = changes.rows_of("new", "changed", "removed")
             if not touched.height:
                 continue
             rows += touched.height

@@ -61,7 +61,9 @@ def parts_of(understood: Sequence[Understood], workspace: Workspace) -> list[She
         record, export = part.rows.record.name, part.export
         base = None
         if export is not None and record in export.records:
-            base = ExportBase(export.rows(record), export.loaded(record, part.rows.record.key, standing))
+            base = ExportBase(
+                export.rows(record, part.rows.values), export.loaded(record, part.rows.record.key, standing)
+            )
         parts.append(SheetRows(part.rows, part.remarks, base, part.book))
     return parts
 

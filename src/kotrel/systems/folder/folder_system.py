@@ -15,7 +15,7 @@ from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.changes.system_remarks import Refusal
-from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.columns import ROW, before
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN
@@ -135,7 +135,7 @@ class _FolderWriting(_FolderReading, Writing):
             layout = self.uploads.layouts.get(part.record.name)
             if layout is not None and layout.withdraws:
                 continue
-            going = part.frame.filter(pl.col(ACTION) == "removed")
+            going = part.rows_of("removed")
             keys = going.select(
                 pl.concat_str([pl.col(before(n)) for n in part.record.key], separator=" / ")
             ).to_series()

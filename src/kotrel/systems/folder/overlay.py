@@ -50,7 +50,7 @@ def _put_in(database: SqliteDatabase, description: Description, changes: RecordC
     stored = [each.name for each in record.fields.values() if each.from_ledger is None]
     held_rows = read_rows(database, store, stored)
     key = list(record.key)
-    touched = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+    touched = changes.rows_of("new", "changed", "removed")
     keys = touched.select(pl.coalesce(name, before(name)).alias(name) for name in key)
     old = held_rows.join(keys, on=key, how="semi")
     left = held_rows.join(keys, on=key, how="anti")

@@ -97,7 +97,7 @@ def laid_out(
     refusals: list[Refusal] = []
     day = plan.stamp.at.date().isoformat()
     for part in plan.changes:
-        touched = part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+        touched = part.rows_of("new", "changed", "removed")
         if not touched.height or part.record.nature == "ledger":
             continue
         layout = _layout_for(part.record, uploads)

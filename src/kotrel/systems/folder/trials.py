@@ -13,7 +13,7 @@ import polars as pl
 from msgspec import Struct
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.columns import ACTION, ROW
+from kotrel.core.columns import ROW
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.sheets.safe_writing import make_folder
 
@@ -36,7 +36,7 @@ _SCHEMA = {"line": pl.Int64, "record": pl.String, "key": pl.String, "row": pl.In
 def keep_trial(hidden: Path, reference: str, changes: Sequence[RecordChanges], files: Sequence[Path]) -> None:
     """Remembers a trial."""
     parts = [
-        part.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"])).select(
+        part.rows_of("new", "changed", "removed").select(
             pl.lit(part.record.name).alias("record"),
             key_text(part.record).alias("key"),
             pl.col(ROW).cast(pl.Int64).alias("row"),

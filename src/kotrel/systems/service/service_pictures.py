@@ -6,10 +6,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from urllib.parse import quote
 
-import polars as pl
-
 from kotrel.core.changes.plan import Plan
-from kotrel.core.columns import ACTION
 from kotrel.core.errors import OutOfReach
 from kotrel.core.rows.system_state import FileFacts
 from kotrel.systems.interface import Step
@@ -67,7 +64,7 @@ def send_pictures(client: Client, missing: Mapping[str, FileFacts], folder: Path
 def _picture_names(plan: Plan) -> list[str]:
     names: list[str] = []
     for changes in plan.changes:
-        rows = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed"]))
+        rows = changes.rows_of("new", "changed")
         for name in changes.fields:
             field = changes.record.fields[name]
             if field.files is not None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import polars as pl
@@ -23,12 +23,15 @@ FILLER = "#"
 
 def pages(client: Client, path: str, body: Any, names: Sequence[str]) -> pl.DataFrame:
     """All pages of an answer: String columns ``names``."""
+    return pl.concat(_each_page(client, path, body, names))
+
+
+def _each_page(client: Client, path: str, body: Any, names: Sequence[str]) -> Iterator[pl.DataFrame]:
     answer = client.send("POST", path, body) if body is not None else client.send("GET", path)
-    found = [_frame(answer.content, names)]
+    yield _frame(answer.content, names)
     while following := answer.headers.get(NEXT):
         answer = client.following(following)
-        found.append(_frame(answer.content, names))
-    return pl.concat(found)
+        yield _frame(answer.content, names)
 
 
 def _frame(text: bytes, names: Sequence[str]) -> pl.DataFrame:
@@ -135,9 +138,9 @@ class ServiceReading(Reading):
     def changes_of(self, number: int) -> list[RecordChanges]:
         parts = entry_of(self.client, number)["parts"]
         names = ("line", "row", "action", "after", "before", "raw")
-        lines = pages(self.client, f"/v1/loads/{number}/lines", None, names)
-        rows = lines.with_columns(pl.col("row").cast(pl.UInt32))
-        return list(changes_from(parts, rows, self.description, number))
+        lines = _each_page(self.client, f"/v1/loads/{number}/lines", None, names)
+        pieces = (page.with_columns(pl.col("row").cast(pl.UInt32)) for page in lines)
+        return list(changes_from(parts, pieces, self.description, number))
 
 
 AT_ONCE = 50_000

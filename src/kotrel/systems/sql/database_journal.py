@@ -7,7 +7,7 @@ Two tables. ``load`` has one row for each load; ``load_row`` one for each row of
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -92,8 +92,10 @@ def loads_of(database: Database, record: str, keys: Sequence[str]) -> dict[str, 
 # --- writing ---------------------------------------------------------------------------------------------------------
 
 
-PIECE_ROWS = 100_000
-"""Rows of a load that are written to the journal at a time: all of a million would take more memory than the sheet."""
+PIECE_ROWS = 50_000
+"""Rows of a load that are written to the journal, or read from it, at a time: all of a million would take more memory than
+the sheet.
+"""
 
 
 def next_number(database: Database) -> int:
@@ -192,7 +194,7 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
         seal: of its lines as they were written, or None where the system's own rules have changed some since.
     """
     if seal is None:
-        seal = seal_of(load_parts(database, number), _lines(database, number))
+        seal = seal_of(load_parts(database, number), line_pieces(database, SEALED, number))
     table = load_table(database.dialect)
     before = database.run(f"SELECT chain FROM {table} WHERE number = ?", [number - 1])
     facts = _facts(database, number, seal.lines, seal.digest())
@@ -215,10 +217,6 @@ def _facts(database: Database, number: int, lines: int, digest: str) -> list[Any
     """What an entry's seal covers: all of it but by which undo it is undone."""
     [row] = database.run(f"SELECT {SEALED_FACTS} FROM {load_table(database.dialect)} WHERE number = ?", [number])
     return [*row, lines, digest]
-
-
-def _lines(database: Database, number: int) -> pl.DataFrame:
-    return load_rows_of(database, SEALED, '"load" = ?', number)
 
 
 # --- reading ---------------------------------------------------------------------------------------------------------
@@ -286,10 +284,28 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     return list(changes_from(load_parts(database, number), lines_done(database, number), description, number))
 
 
-def lines_done(database: Database, number: int) -> pl.DataFrame:
-    """The lines of what a load did: ``line``, ``row``, ``action``, ``after``, ``before``, ``raw``."""
+def lines_done(database: Database, number: int) -> Iterator[pl.DataFrame]:
+    """The lines of what a load did, in pieces: ``line``, ``row``, ``action``, ``after``, ``before``, ``raw``."""
     names = ["line", "row", "action", "after", "before", "raw"]
-    return load_rows_of(database, names, "\"load\" = ? AND action NOT IN ('same', 'refused')", number)
+    return line_pieces(database, names, number, "action NOT IN ('same', 'refused')")
+
+
+def line_pieces(
+    database: Database, names: Sequence[str], number: int, condition: str = "", first: int = 1, last: int | None = None
+) -> Iterator[pl.DataFrame]:
+    """Columns of a load's lines in their order, in pieces of :data:`PIECE_ROWS`; at least one, which may be empty.
+
+    Args:
+        condition: SQL that the lines have to meet.
+        first, last: of the lines; all where they are not given.
+    """
+    if last is None:
+        query = f"SELECT max(line) FROM {row_table(database.dialect)} WHERE {quoted('load')} = ?"
+        last = int(database.run(query, [number])[0][0] or 0)
+    more = f" AND {condition}" if condition else ""
+    for start in range(first, max(first, last) + 1, PIECE_ROWS):
+        span = f"line BETWEEN {start} AND {min(start + PIECE_ROWS - 1, last)}"
+        yield load_rows_of(database, names, f'"load" = ? AND {span}{more}', number)
 
 
 def kept_rest(database: Database, number: int) -> list[tuple[str, str, RefusedRows, dict[int, str]]]:

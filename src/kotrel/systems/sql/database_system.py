@@ -16,7 +16,6 @@ from kotrel.core.changes.journal import Entry, Stamp, in_effect, load_name
 from kotrel.core.changes.outcome_page import OutcomePage
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.seal import Seal
-from kotrel.core.columns import ACTION
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.stock.sums import LedgerQuery
@@ -165,7 +164,7 @@ class _Writing(SqlReading, Writing):
         """
         record = changes.record
         left = [name for name in record.fields if name not in changes.fields]
-        new = changes.frame.filter(pl.col(ACTION) == "new").select(record.key)
+        new = changes.rows_of("new").select(record.key)
         if not left or not new.height:
             return {}
         if renamed:

@@ -96,7 +96,7 @@ def _inexact(database: Database, store: Store, changes: RecordChanges) -> pl.Dat
         f"CASE WHEN t.{store.column(name)} IS NOT NULL AND NOT ({same}) THEN {database.raw(f't.{store.column(name)}')} END"
         for name, same in exact.items()
     ]
-    keys = changes.frame.filter(pl.col(ACTION) == "changed")[record.key[0]]
+    keys = changes.rows_of("changed")[record.key[0]]
     conditions, values = key_condition(database, store, record.key[0], keys)
     conditions += store.mine("t")
     conditions.append(

@@ -10,7 +10,7 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
-from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, load_rows_of, load_table, row_table
+from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, line_pieces, load_table, row_table
 
 
 def _not_undone(number: int, undone_by: int | None, undoes: Mapping[int, int | None]) -> str:
@@ -74,15 +74,16 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    journal_rows = load_rows_of(database, SEALED, '"load" = ?', number)
-    if seal_of(parts, journal_rows).digest() != digest:
+    if seal_of(parts, line_pieces(database, SEALED, number)).digest() != digest:
         return "lines of its journal were changed since"
-    at = 0
+    start = 1
     for part in parts:
+        end = start + int(part["rows"]) - 1
         if part.get("copied"):
             load, first, last = part["copied"]
-            source = load_rows_of(database, SEALED, f'line BETWEEN {int(first)} AND {int(last)} AND "load" = ?', load)
-            if not is_turned_round(journal_rows.slice(at, part["rows"]), source):
+            copies = line_pieces(database, SEALED, number, "", start, end)
+            sources = line_pieces(database, SEALED, load, "", int(first), int(last))
+            if not all(map(is_turned_round, copies, sources)) or last - first != end - start:
                 return f"lines of its journal, or of {load_name(load)}'s, which it undid, were changed since"
-        at += int(part["rows"])
+        start = end + 1
     return ""

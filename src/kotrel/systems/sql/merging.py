@@ -199,7 +199,7 @@ class Merge:
 
     def _lines(self) -> pl.DataFrame:
         """The staged rows with the number of their line."""
-        return self.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index(LINE, self.stage.lines.start)
+        return self.changes.taken_rows.with_row_index(LINE, self.stage.lines.start)
 
     def renamed_keys(self) -> dict[tuple[str, ...], tuple[str, ...]]:
         """Key sent → the key that the database made of it."""
@@ -220,7 +220,7 @@ class Merge:
         Where a cell is blank, the column's own default stands.
         """
         store = self.store
-        new = self.changes.frame.filter(pl.col(ACTION) == "new")
+        new = self.changes.rows_of("new")
         columns: list[str] = []
         values: list[str] = []
         storage = store.record.storage
@@ -256,7 +256,7 @@ class Merge:
         """
         record = self.store.record
         groups = [(name,) for name, field in record.fields.items() if field.unique and field.kind != "list"]
-        changed = self.changes.frame.filter(pl.col(ACTION) == "changed")
+        changed = self.changes.rows_of("changed")
         freed: list[str] = []
         for group in (*groups, *record.unique_together):
             moving = [name for name in group if name in touched and record.fields[name].must == "may"]

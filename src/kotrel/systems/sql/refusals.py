@@ -37,7 +37,7 @@ def stage_all(database: Database, staged: Callable[[RecordChanges], Merge], chan
     except RowRefused as refused:
         words = str(refused)
     database.run("ROLLBACK TO SAVEPOINT staging")
-    rows = changes.frame.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
+    rows = changes.rows_of("new", "changed", "removed")
     bad: list[Refusal] = []
     waiting = [(0, rows.height)]
     while waiting and len(bad) < MOST_REFUSALS:
@@ -115,7 +115,7 @@ def find_refused(merge: Merge, deferred: bool = False) -> Refused:
 
 def _acting(stage: Stage) -> pl.DataFrame:
     """The rows that change anything, each with its line."""
-    rows = stage.changes.frame.filter(pl.col(ACTION) != "refused").with_row_index("line", stage.lines.start)
+    rows = stage.changes.taken_rows.with_row_index("line", stage.lines.start)
     return rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
 
 

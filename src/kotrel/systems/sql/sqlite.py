@@ -61,7 +61,7 @@ class SqliteDatabase(Database):
             self.connection.create_function("kotrel_bytes", 1, bytes.fromhex, deterministic=True)
             self.connection.create_function("kotrel_uuid", 1, _new_uuid)
             self.connection.execute("PRAGMA foreign_keys = ON")
-            self.connection.execute("PRAGMA cache_size = -131072")
+            self.connection.execute("PRAGMA cache_size = -65536")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
             if create:
                 take_rights(path)

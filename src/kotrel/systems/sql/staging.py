@@ -70,7 +70,7 @@ class Stage:
         self.changes = changes
         self.lines = lines
         self.touched = changes.touched_fields()
-        changed = changes.frame.filter(pl.col(ACTION) == "changed")
+        changed = changes.rows_of("changed")
         self.partly = [
             name
             for name in self.touched
@@ -153,7 +153,7 @@ class Stage:
     def _rows(self) -> pl.DataFrame:
         """The rows that a load touches, with the lines that the journal gave them."""
         key = self.store.record.key
-        rows = self.changes.frame.filter(pl.col(ACTION) != "refused")
+        rows = self.changes.taken_rows
         rows = rows.select(
             pl.int_range(pl.len()).add(self.lines.start).alias(LINE),
             ACTION,
