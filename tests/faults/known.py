@@ -151,8 +151,6 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if not odd.height: never": "without rows, nothing is noted",
     },
     "systems/sql/staging.py": {
-        'without .filter(pl.col(ACTION) != "refused")': "refused rows have no action that is carried out",
-        'without .filter(pl.col(ACTION) == "changed")': "more cells are asked whether they change",
         'without .filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))': "rows that stay the same are staged and then passed over",
     },
     "systems/sql/merging.py": {
