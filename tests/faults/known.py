@@ -9,6 +9,9 @@ HARMLESS: dict[str, dict[str, str]] = {
         "not mine or not rows.has_key  →  not rows.has_key": _QUICK,
     },
     "core/resolving/repairing.py": {
+        'odd.str.contains(SHAPED_LIKE_DATE) & odd.str.contains("[a-z]")  →  odd.str.contains(SHAPED_LIKE_DATE)': _QUICK,
+        'odd.str.contains(SHAPED_LIKE_DATE) & odd.str.contains("[a-z]")  →  odd.str.contains("[a-z]")': _QUICK,
+        "if not found_by and column.values.null_count() == len(column.values): never": _QUICK,
         "if not given.height: never": _QUICK,
         "letter is None  →  letter is not None": "a date cell has the shape of a date, which is looked for anyway",
         "if not len(unknown): never": _QUICK,
@@ -42,6 +45,9 @@ HARMLESS: dict[str, dict[str, str]] = {
         "target.called and target.called != target.code  →  target.called": _NO_OP,
         "if not chosen: never": _QUICK,
         'above or ""  →  above': "no code is blank",
+    },
+    "core/changes/seal.py": {
+        'sum(rows.height for rows in lines.until(last)) == int(part["rows"])  →  sum(rows.height for rows in lines.until(last)) >= int(part["rows"])': "no two lines have one number, so that there are never more",
     },
     "core/matching/row_choice.py": {
         'how="left"  →  inner': "every row that is kept has its group",

@@ -63,6 +63,14 @@ class Pieces(unittest.TestCase):
         else:
             self.assertIsNone(got.rest)
 
+    def test_several_sheets_of_a_load_stay_apart(self):
+        sent = [changes([("new", text, None)] * rows) for text, rows in (("one", 3), ("two", 1), ("three", 2))]
+        plan = Plan(tuple(sent), STAMP)
+        got = changes_in(header_of(plan, False), list(pieces_of(plan, 80)), small())
+        self.assertEqual(
+            [each.changes.frame["description"].to_list() for each in got], [["one"] * 3, ["two"], ["three"] * 2]
+        )
+
     def test_no_piece_is_larger_than_wanted_unless_it_is_one_row(self):
         plan = Plan((changes([("new", "x" * 40, None)] * 30 + [("new", "y" * 500, None)]),), STAMP)
         sizes = [(len(text), from_text(text).height) for _, text in pieces_of(plan, 300)]

@@ -9,12 +9,13 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import DefaultSet
 from kotrel.core.errors import WrongUse
 from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.matching.by_headings import Matched, match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.parallel import map_parallel
-from kotrel.core.resolving.filling import make_values
+from kotrel.core.resolving.filling import fill_keys, make_values
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.sources import Source
@@ -72,6 +73,28 @@ class Making(unittest.TestCase):
             self.assertEqual(made(lines, new=False, code=Source(("A",)), unit=source)["unit"].to_list(), [None])
             for_all = replace(source, for_all=True)
             self.assertEqual(made(lines, new=False, code=Source(("A",)), unit=for_all)["unit"].to_list(), ["M"])
+
+    def test_the_defaults_of_a_key_in_their_order(self):
+        fields = {
+            **ITEM.fields,
+            "unit": replace(ITEM.fields["unit"], default="EA", default_from=("parent", "unit")),
+        }
+        record = replace(ITEM, key=("code", "unit"), fields=fields)
+        table = find_table(grid(("A", "B", "C"), ("X", "KG", "P"), ("Y", "", "P"), ("Z", "", "")), 1)
+        behind = {("parent", "unit"): pl.Series(["L", "L", None])}
+        for source, sets, wanted, by in (
+            (Source(("B",)), (), ["KG", "L", "EA"], ["parent", "system"]),
+            (Source(("B",), default="M"), (), ["KG", "M", "M"], ["mapping"]),
+            (Source(("B",), default_by="code", defaults={"Y": "M"}), (), ["KG", "M", "EA"], ["mapping", "system"]),
+            (Source(("B",)), (("z", "code is 'Z'"),), ["KG", "L", "CM"], ["z", "parent"]),
+            (Source(("B",)), (("all", None),), ["KG", "CM", "CM"], ["all"]),
+        ):
+            sources = {"code": Source(("A",)), "unit": source, "parent": Source(("C",))}
+            sheet = understand(table, Matched(record, sources, {}, ()), Conventions(), TODAY)
+            chosen = [DefaultSet(name, "item", where, {"unit": "CM"}) for name, where in sets]
+            done = fill_keys(sheet, lambda *asked: behind[asked], sets=chosen)
+            self.assertEqual(done.values["unit"].to_list(), wanted)
+            self.assertEqual(list(dict.fromkeys(each.source for each in done.defaulted)), by)
 
     def test_what_is_filled_in_is_read_as_cells_are(self):
         table = find_table(grid(("Head A", "Head B"), ("A", ""), ("B", "x")), 1)

@@ -85,6 +85,8 @@ class Known(unittest.TestCase):
             codes("item", "1", "3", "4", "7", "X", "zz", "A"),
             {"1": {"A"}, "3": {"B"}, "4": {"B", "C"}, "7": {"A", "C"}, "X": {"D"}},
         )
+        # What nothing is written like is looked for by its letters and digits.
+        self.assertEqual(codes("item", "T1", "x", "T9", "zz"), {"T1": {"A"}, "x": {"D"}, "T9": {"A"}})
         self.assertEqual(codes("item"), {})
         self.assertEqual(codes("place", "left"), {}, "a row with a key of two fields has no one code")
 

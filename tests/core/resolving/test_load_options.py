@@ -106,6 +106,18 @@ class Choosing(unittest.TestCase):
     def test_only_changes(self):
         self.assertEqual(self.left(only="changes")[0], ["B"])
 
+    def test_the_rows_that_are_left_out_are_named_as_far_as_one_reads(self):
+        for count, wanted in (
+            (1, "row 2"),
+            (2, "rows 2, 3"),
+            (5, "rows 2, 3, 4, 5, 6"),
+            (6, "rows 2, 3, 4, 5, 6 and 1 more"),
+        ):
+            sheet = rows(("Item code", "Cost"), *((f"N-{n}", "1") for n in range(count)), ("B", "2"))
+            done, remarks = choose_rows(sheet, LoadOptions(only="changes"), state(item={"code": ["B"]}))
+            said = f"{count} row{'' if count == 1 else 's'} left out, not there yet ({wanted})"
+            self.assertEqual((remarks, done.left_out, done.values["code"].to_list()), ([said], count, ["B"]))
+
     def test_a_field_brings_its_group(self):
         record = replace(ITEM, also_known_by=(("unit", "description"),))
         self.assertEqual(match_group(record, "description"), ("unit", "description"))
@@ -155,6 +167,9 @@ class Creating(unittest.TestCase):
         self.assertEqual(made.values.rows(), [(2, "CRATE", "CRATE"), (5, "BAG", "BAG")])
         self.assertEqual(found(made), {("nearly-on-list", "code", 5)})
         self.assertEqual(created_rows(sheet, [], state())[1], ())
+        # A value that the list has is none of the spellings of a new one.
+        sheet = rows(("Item code", "Unit"), ("A", "EA"), ("B", "ea"), ("C", "ea"))
+        self.assertEqual(created_rows(sheet, ["unit"], held)[0].values["unit"].to_list(), ["EA", "ea", "ea"])
         # CRATE is used in rows 2 and 4, BAG in row 5: where only rows 3 and 4 are good, BAG is not created.
         self.assertEqual(
             consequence.caused_by(pl.Series([3, 4], dtype=pl.UInt32), made).values["code"].to_list(), ["CRATE"]

@@ -155,6 +155,8 @@ class OtherCodes(unittest.TestCase):
         self.assertIn("1 row found by other codes: no code is made for it", done.remarks)
         [done] = checked(part("item", sources, *lines), options=LoadOptions(duplicates="first"))
         self.assertEqual(done.rows.values["code"].to_list(), ["R-3", "R-4", "R-5"])
+        [done] = checked(part("item", sources, *lines[:2], lines[1]), options=LoadOptions(duplicates="first"))
+        self.assertIn("2 rows found by other codes: no code is made for them", done.remarks)
 
     def test_the_same_but_for_its_key_is_doubted(self):
         names = ("code", "words", "group", "vendor", "number")

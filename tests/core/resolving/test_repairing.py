@@ -50,6 +50,18 @@ class Lists(unittest.TestCase):
                     repaired(value, system=held)[:2], ([value], []), "nobody's program makes texts of codes"
                 )
 
+    def test_only_the_fields_that_are_named(self):
+        sheet = rows(("Item code", "Unit", "Parent"), ("A", "metre", "b"))
+        held = state(**SYSTEM, item={"code": ["B"]})
+        for only, wanted in (
+            (None, ("M", "B")),
+            (["unit"], ("M", "b")),
+            (["parent"], ("metre", "B")),
+            ([], ("metre", "b")),
+        ):
+            done = repair(sheet, held, {}, only)
+            self.assertEqual(done.values.select("unit", "parent").row(0), wanted)
+
     def test_a_bare_number_of_the_lists_own_shape_is_asked(self):
         # 07 and 123456 show that short codes, and codes of six digits, are nothing odd there.
         for codes, value in ((["00120", "07"], "120"), (["1E5", "123456"], "100000"), (["00120", "0120"], "120")):

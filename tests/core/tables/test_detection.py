@@ -47,6 +47,9 @@ class Tables(unittest.TestCase):
         )
         self.assertEqual(table.cells["A"].to_list(), ["A", "Cost", "B", "Item code", "Item code"])
         self.assertEqual(table.remarks, ("the headings again, left out: 2 rows: 3, 8",))
+        # A heading of spaces is none: one word alone is left, and may be a value.
+        table = find_table(grid(("Item code", " "), ("A", "1"), ("Item code", ""), ("B", "2")), 1)
+        self.assertEqual((table.cells["A"].to_list(), table.remarks), (["A", "Item code", "B"], ()))
         two = (("Size", "", "Unit"), ("from", "to", "Unit"))
         table = find_table(grid(*two, ("1", "2", "m"), *two, ("3", "4", "m"), two[1]))
         self.assertEqual((table.rows, table.remarks[-1]), (2, "the headings again, left out: 3 rows: 4, 5, 7"))

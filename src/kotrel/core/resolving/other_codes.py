@@ -50,7 +50,7 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
             for code, title in held_codes.get(form, {}).items():
                 if code != value:
                     codes.setdefault(value, {}).setdefault(code, title)
-    left = [value for value in wanted if value not in codes and value not in held_codes]
+    left = [value for value in wanted if value not in codes]
     return codes | _known_otherwise(record, left, state)
 
 

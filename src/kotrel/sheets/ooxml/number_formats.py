@@ -152,7 +152,7 @@ def words_shown(code: str) -> str | None:
     return (
         words
         if re.search(r"[0-9]", plain)
-        or (len(re.sub(r"[^^\W\d_]", "", plain)) > 4 and not re.fullmatch(CURRENCY, plain))
+        or (len(re.sub(r"[\W\d_]", "", plain)) > 4 and not re.fullmatch(CURRENCY, plain))
         else None
     )
 
