@@ -97,9 +97,7 @@ def _in_circles(frame: pl.DataFrame, rows: Rows, state: SystemState, first: str,
 def _links(frame: pl.DataFrame, record: Record, state: SystemState, first: str, second: str) -> dict[str, list[str]]:
     """Code → the codes it leads to after the load: from the sheets, otherwise from the system."""
     sheet_links = frame.select(list(dict.fromkeys((*record.key, first, second))))
-    system = state.having_any(record, second)
-    if first not in system.columns:
-        return {}
+    system = state.having_any(record, second, first)
     stays = system.join(sheet_links.select(record.key), on=list(record.key), how="anti")
     links: dict[str, list[str]] = {}
     for frame in (stays, sheet_links):

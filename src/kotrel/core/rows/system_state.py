@@ -141,9 +141,9 @@ class SystemState:
         held = pl.DataFrame(list(columns.values()))
         return held if is_held.all() else held.filter(is_held)
 
-    def having_any(self, record: Record, field: str) -> pl.DataFrame:
-        """The key and the field of all the system's rows in which that field is filled, as String columns."""
-        return self._read(record.name, list(dict.fromkeys((*record.key, field))), filled=field)
+    def having_any(self, record: Record, field: str, *others: str) -> pl.DataFrame:
+        """The key, the field and others of all the system's rows in which that field is filled, as String columns."""
+        return self._read(record.name, list(dict.fromkeys((*record.key, field, *others))), filled=field)
 
     def whole(self, record: Record, field: str) -> pl.Series:
         """All values of a field that the system holds."""
