@@ -34,7 +34,7 @@ MERGING = (
     "tests.cli.test_other_shapes",
 )
 PLACES = {
-    "core/normalizing": ("tests.sheets.test_shown", f"{CORE}.normalizing.test_cells", f"{CORE}.normalizing.test_columns", f"{CORE}.checking.test_checks"),
+    "core/normalizing": ("tests.sheets.test_shown", f"{CORE}.normalizing.test_cells", f"{CORE}.normalizing.test_columns", f"{CORE}.normalizing.test_price_units", f"{CORE}.checking.test_checks"),
     "core/resolving/repairing.py": (f"{CORE}.resolving.test_barcode_repairs", f"{CORE}.resolving.test_doubtful_codes", f"{CORE}.resolving.test_repairing", f"{CORE}.resolving.test_lost_codes", "tests.sheets.test_shown", f"{CORE}.resolving.test_found_by"),
     "core/tables/number_display.py": ("tests.sheets.test_number_formats", "tests.sheets.test_shown"),
     "core/tables/headings.py": (f"{CORE}.tables.test_detection", "tests.sheets.test_shown"),
@@ -45,7 +45,7 @@ PLACES = {
     "core/resolving/near_duplicates.py": (f"{CORE}.resolving.test_near_duplicates", f"{CORE}.resolving.test_other_codes", f"{CORE}.resolving.test_found_by"),
     "core/resolving/filling.py": (f"{CORE}.resolving.test_filling", f"{CORE}.resolving.test_row_lookup", f"{CORE}.resolving.test_load_options"),
     "core/changes": (f"{CORE}.changes.test_journal", f"{CORE}.changes.test_change_set", f"{CORE}.changes.test_results", f"{CORE}.changes.test_plan_pieces", f"{CORE}.changes.test_seal", f"{CORE}.changes.test_system_remarks", f"{CORE}.resolving.test_load_options", f"{CORE}.resolving.test_repairing"),
-    "core/checking": (f"{CORE}.checking.test_list_currency", f"{CORE}.checking.test_alphabets", f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
+    "core/checking": (f"{CORE}.checking.test_list_currency", f"{CORE}.checking.test_alphabets", f"{CORE}.checking.test_against_others", f"{CORE}.checking.test_families", f"{CORE}.checking.test_checks", f"{CORE}.checking.test_rules", f"{CORE}.checking.test_model"),
     "core/loading/pipeline.py": (f"{CORE}.loading.test_pipeline", f"{CORE}.resolving.test_other_codes"),
     "core/resolving/other_codes.py": (f"{CORE}.resolving.test_known_as", f"{CORE}.resolving.test_found_by", f"{CORE}.resolving.test_other_codes", f"{CORE}.resolving.test_row_lookup"),
     "core/resolving/list_additions.py": (f"{CORE}.resolving.test_found_by", f"{CORE}.resolving.test_other_codes", f"{CORE}.resolving.test_load_options", f"{CORE}.loading.test_pipeline"),

@@ -70,6 +70,17 @@ class Order(unittest.TestCase):
         first, second = of("C", "c", "D", "X"), of("D", "d", "EA", "X")
         self.assertEqual(in_reference_order([first, second]), [first, second])
 
+    def test_sheets_that_need_each_other_are_divided(self):
+        def of(*lines):
+            head = ("Item code", "Description", "Unit", "Parent")
+            return compare(rows(head, *((code, "x", "EA", parent) for code, parent in lines)), table())
+
+        first, second = of(("A", "A"), ("B", "C"), ("E", "D")), of(("C", "A"), ("D", "B"), ("G", "H"), ("H", "G"))
+        done = in_reference_order([first, second])
+        self.assertEqual(
+            [each.frame["code"].to_list() for each in done], [["A"], ["C"], ["B"], ["D"], ["E"], ["G", "H"]]
+        )
+
     @given(
         st.permutations("ABCDEF"),
         st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=8),

@@ -13,11 +13,20 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting import entries as collecting
-from kotrel.core.counting.count_posting import Adjusted, adjustment_family, as_documents, numbered_documents, to_close
+from kotrel.core.counting.count_posting import (
+    Adjusted,
+    adjustment_family,
+    as_documents,
+    as_list,
+    countable_list,
+    numbered_documents,
+    to_close,
+)
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect, plain_lines
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
-from kotrel.core.counting.variance import CountPlace
+from kotrel.core.counting.variance import CountLine, CountPlace, with_serials
+from kotrel.core.description.description_reading import read_description
 from tests.builders import columns_of, rows_of, values_of
 from tests.core.counting.test_variance import entry, moved, one
 from tests.core.documents.shop import practice
@@ -29,6 +38,19 @@ FRAME = place_frame(
         orient="row",
     )
 )
+SHOP = read_description("""
+[record.item]
+key = ["code"]
+[record.item.field]
+code = { kind = "code", must = "always" }
+[record.stock]
+key = ["item", "warehouse"]
+nature = "stock"
+[record.stock.field]
+item = { kind = "reference", to = "item", must = "always" }
+warehouse = { kind = "code", must = "always" }
+quantity = { kind = "quantity", decimals = 2, must = "new" }
+""")
 IN_SHED = Sheet(warehouse="SHED")
 
 
@@ -50,6 +72,41 @@ class Posting(unittest.TestCase):
             ("zero", [(-3, "counted"), (-50, "not counted, counted as zero")]),
         ):
             self.assertEqual([(each.adjustment, each.why) for each in to_close(lines, rest)], wanted, rest)
+
+    def test_a_list_of_stock_gets_what_is_there_after_the_count(self):
+        stock = SHOP.stock_list
+        self.assertIs(countable_list(SHOP), stock)
+        self.assertIsNone(countable_list(practice()), "a ledger keeps the stock")
+        now = pl.DataFrame({"item": ["ROPE", "ROPE"], "warehouse": ["SHED", "LOFT"], "quantity": ["47.50", "8.00"]})
+        lines = [adjusted(1, "-2.5"), adjusted(2, "0", "LOFT"), adjusted(3, "4", "YARD")]
+        [rows] = as_list(lines, stock, now, "spring")
+        self.assertEqual(rows.values.rows(), [(1, "ROPE", "SHED", "45.00"), (3, "ROPE", "YARD", "4.00")])
+
+    def test_a_serial_number_is_at_one_place(self):
+        def line(number, expected, counted, bin_="S-1", serial="7"):
+            place = CountPlace(number, "PUMP", "SHED", bin_, None, serial, Decimal(expected), Decimal(90), "EA", "Pump")
+            return CountLine(place, Decimal(expected), None if counted is None else Decimal(counted))
+
+        def told(*lines, elsewhere=None):
+            done = with_serials(lines, elsewhere or {})
+            return [(each.counted, each.recount, each.undecided, each.remarks) for each in done]
+
+        gone, found_at = line(1, 1, None), line(2, 0, 1, "S-2")
+        self.assertEqual(
+            told(gone, found_at),
+            [(0, "", False, ("moved to SHED S-2",)), (1, "", False, ("moved from SHED S-1",))],
+        )
+        self.assertEqual(told(line(1, 1, 1), line(3, 1, None, serial="8")), [(1, "", False, ()), (None, "", False, ())])
+        twice = told(line(1, 1, 1), line(2, 0, 1, "S-2"))
+        self.assertEqual(
+            [each[1:3] for each in twice],
+            [(f"the serial number was also counted in SHED {bin_}", True) for bin_ in ("S-2", "S-1")],
+        )
+        [alone] = told(line(2, 0, 1, "S-2"), elsewhere={("PUMP", "7"): "LOFT L-1"})
+        self.assertEqual((alone[1][:46], alone[2]), ("the system has this serial number in LOFT L-1:", True))
+        # Where it was expected and counted, what the system has elsewhere is another question.
+        self.assertEqual(told(line(1, 1, 1), elsewhere={("PUMP", "7"): "LOFT L-1"}), [(1, "", False, ())])
+        self.assertEqual(told(line(1, 1, 0), found_at)[0][3], ("moved to SHED S-2",))
 
     def test_a_document_for_each_warehouse_under_a_number_that_is_free(self):
         lines = [adjusted(1, "2"), adjusted(2, "0"), adjusted(3, "-1", "LOFT"), adjusted(4, "1")]

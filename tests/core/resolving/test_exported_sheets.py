@@ -8,11 +8,12 @@ from datetime import date
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
-from kotrel.core.columns import clearing
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
-from kotrel.core.resolving.exported_sheets import find_renamed
+from kotrel.core.resolving.exported_sheets import find_changed_names, find_renamed
 from kotrel.core.resolving.ready_rows import ready_rows
 from kotrel.core.resolving.three_way import ExportBase
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
@@ -37,6 +38,29 @@ def ready(held, cells, headings=None, options=DEFAULT_OPTIONS):
     columns = {name: [line[place] for line in held] for place, name in enumerate(FIELDS)}
     base = pl.DataFrame(columns, schema=dict.fromkeys(FIELDS, pl.String))
     return ready_rows(rows, ExportBase(base), state(item=columns), options, Conventions())
+
+
+class Names(unittest.TestCase):
+    def test_a_name_beside_a_code_is_that_codes_name(self):
+        units = {"code": ["EA", "M", "X"], "name": ["each", "metre", None]}
+        head = ("Item code", "Unit", "Name of Unit")
+        table = find_table(
+            grid(head, ("A", "EA", "Each "), ("B", "M", "each"), ("C", "EA", ""), ("D", "zz", "each"), ("E", "X", "x")),
+            1,
+        )
+        sheet = understand(table, match_headings(table, small().records["item"]), Conventions(), date(2026, 11, 26))
+        [group] = find_changed_names(sheet, state(unit=units), exported=False)
+        self.assertEqual(
+            (group.kind, group.severity, group.cells.select(ROW, "value").rows()),
+            ("name-only", "warning", [(3, "each")]),
+        )
+        self.assertIn("only the code counts, and M is “metre”", group.cells["message"][0])
+        # Of an export, the cells that were not edited are blank: there a name was changed, and its code was not.
+        blank = replace(sheet, values=sheet.values.with_columns(unit=pl.Series("unit", [None, None, "EA", "zz", "X"])))
+        self.assertEqual(
+            [each.cells.height for each in find_changed_names(blank, state(unit=units), exported=True)], [1]
+        )
+        self.assertEqual(find_changed_names(sheet, state(unit=units), exported=True), [], "a code that was edited")
 
 
 class Untouched(unittest.TestCase):

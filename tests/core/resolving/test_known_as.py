@@ -8,7 +8,8 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.description.description_reading import read_description
-from kotrel.core.resolving.other_codes import found_keys, holders, known_as
+from kotrel.core.errors import WrongUse
+from kotrel.core.resolving.other_codes import found_keys, holders, known_as, which_row
 from tests.builders import columns_of, rows_of, system_of, values_of
 
 SYSTEM = read_description("""
@@ -89,6 +90,22 @@ class Known(unittest.TestCase):
         self.assertEqual(codes("item", "T1", "x", "T9", "zz"), {"T1": {"A"}, "x": {"D"}, "T9": {"A"}})
         self.assertEqual(codes("item"), {})
         self.assertEqual(codes("place", "left"), {}, "a row with a key of two fields has no one code")
+
+    def test_the_one_row_that_somebody_means(self) -> None:
+        item = SYSTEM.records["item"]
+        for value, code, how in (
+            ("A", "A", ""), ("1", "A", "its barcode"), ("3", "B", "its more"), ("T1", "A", "its tag, written in another way"),
+            ("X", "D", "its code"), ("a", "A", "its code, written in another way"), ("7", None, "several items: A, C"),
+            ("zz", None, "there is no item zz"),
+        ):  # fmt: skip
+            with self.subTest(value):
+                if code is None:
+                    with self.assertRaises(WrongUse) as raised:
+                        which_row(item, value, STATE)
+                    self.assertIn(how, str(raised.exception))
+                else:
+                    meant = which_row(item, value, STATE)
+                    self.assertEqual((meant.code, meant.how), (code, how))
 
     def test_the_key_of_a_row_without_one(self) -> None:
         self.assertEqual(keys(barcode=["1", "3", "4", "9", None]), (["A", "B", None, None, None], {2: ["B", "C"]}))

@@ -54,9 +54,13 @@ def _refers(changes: RecordChanges, own: Sequence[str], codes: pl.Series) -> boo
 
 
 def _waits_for(changes: RecordChanges, own: Sequence[str], codes: pl.Series) -> pl.Expr:
-    """Rows to be written that refer to one of the codes."""
+    """Rows to be written that refer to one of the codes; a row that refers to itself waits for nothing."""
     there = [name for name in own if name in changes.fields]
-    refers = [pl.lit(False), *(pl.col(name).is_in(codes.implode()).fill_null(False) for name in there)]
+    code = pl.col(changes.record.code)
+    refers = [
+        pl.lit(False),
+        *((pl.col(name).is_in(codes.implode()) & (pl.col(name) != code)).fill_null(False) for name in there),
+    ]
     return pl.col(ACTION).is_in(["new", "changed"]) & pl.any_horizontal(refers)
 
 

@@ -151,8 +151,7 @@ def words_shown(code: str) -> str | None:
     plain = words.strip()
     return (
         words
-        if re.search(r"[0-9]", plain)
-        or (len(re.sub(r"[\W\d_]", "", plain)) > 4 and not re.fullmatch(CURRENCY, plain))
+        if re.search(r"[0-9]", plain) or (len(re.sub(r"[\W\d_]", "", plain)) > 4 and not re.fullmatch(CURRENCY, plain))
         else None
     )
 
