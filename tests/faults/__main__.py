@@ -77,7 +77,7 @@ FARTHER = {
     "core/matching": SHEETS,
     "core/resolving": SHEETS,
     "core/checking": SHEETS,
-    "core/loading": SHEETS,
+    "core/loading": (*SHEETS, "tests.cli.test_prices"),
     "core/changes": ("tests.cli.test_undo", "tests.cli.test_masters", "tests.cli.test_exports", "tests.systems.test_taking_back"),
     "core/documents": ("tests.cli.test_documents", "tests.cli.test_other_shapes", "tests.cli.test_undo"),
     "core/stock": ("tests.cli.test_documents", "tests.systems.test_kept_balances"),

@@ -94,6 +94,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "cho…: never': "equal values in another form are equal already",
         'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
         "if not broken: never": _QUICK,
+        "if not emptied.any(): never": _QUICK,
     },
     "core/resolving/near_duplicates.py": {
         "new() & rows.values[name].is_not_null()  →  new()": "a blank name is joined to none",
@@ -144,6 +145,11 @@ HARMLESS: dict[str, dict[str, str]] = {
     },
     "core/loading/pipeline.py": {
         "name in now.columns  →  name not in now.columns": "it is read once more",
+        "if len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…: never": _QUICK,
+        "len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…  →  len(sheets) == 1": _QUICK,
+        "len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…  →  not any(_looks_at_its_own(each) for each in sheets)": _QUICK,
+        "if all(part.book is None for part in parts): never": _QUICK,
+        "record.fields[name].to == record.name  →  record.fields[name].to >= record.name": "the rows of other sheets are joined, and nothing refers to them",
         "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",
     },

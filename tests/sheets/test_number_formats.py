@@ -2,7 +2,7 @@
 
 import unittest
 
-from kotrel.core.tables.number_display import is_code_of, masked
+from kotrel.core.tables.number_display import Shown, code_shown, is_code_of, masked
 from kotrel.sheets.ooxml.number_formats import currency_of, mask_of, words_shown
 
 
@@ -62,6 +62,15 @@ class Formats(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(shown):
                 self.assertEqual(is_code_of(shown, held), is_code)
+
+    def test_a_code_as_its_cell_shows_it(self):
+        for held, how, has_decimals, shown in (
+            ("12", Shown(2), True, "12.00"), ("1.5", Shown(2), True, "1.50"), ("1.125", Shown(2), True, "1.125"), ("12", Shown(2), False, "12"),
+            ("12", Shown(None), True, "12"), ("12", Shown(0), True, "12"), ("A-1", Shown(2), True, "A-1"), ("7", Shown(0, mask="000"), False, "007"),
+            ("1.5", Shown(0, mask="000"), False, "1.5"), ("7", Shown(0, mask="000", text="seven"), False, "seven"),
+        ):  # fmt: skip
+            with self.subTest(held, how=how):
+                self.assertEqual(code_shown(held, how, has_decimals), shown)
 
 
 if __name__ == "__main__":

@@ -168,6 +168,14 @@ class Shows(unittest.TestCase):
         self.assertEqual(done.values["unit"].to_list(), ["7", "U8", "U9", "U8"])
         self.assertEqual([each.cells[ROW].to_list() for each in done.repairs], [[5], [3, 4], [3, 4]])
 
+    def test_amounts_in_another_currency_are_refused(self):
+        lines = [("code", "cost", "length"), ("A", 1, 1), ("B", 2, 1), ("C", 3, 1), ("D", "4 EUR", 1)]
+        formats = {"B2": "[$\u20ac-407] 0.00", "B3": "[$$-409]0.00", "B5": "[$$-409]0.00", "C2": "[$$-409]0.00"}
+        rows, found = self.read(self.book(*lines, formats=formats))
+        self.assertEqual(
+            (rows.values["cost"].to_list(), found), (["1.00", None, "3.00", "4.00"], {("other-currency", 3)})
+        )
+
     def test_amounts_are_rounded_only_where_that_is_wished(self):
         lines = [("code", "cost"), ("A", 18.3968), ("B", 10.125), ("C", 2.5), ("D", "7.777")]
         table = self.book(*lines, formats={"B2": "0.00", "B3": "#,##0.0"})

@@ -185,6 +185,8 @@ class Parts(unittest.TestCase):
         self.assertEqual((both.rest.cells[ROW].to_list(), both.rest.kinds[ROW].to_list()), ([2, 3, 4], [2, 3, 4]))
         [one] = join_changes([first, RecordChanges(ITEM, "a.xlsx", "S", FIELDS, second.frame)])
         self.assertEqual(one.rest.cells[ROW].to_list(), [2, 3])
+        [other] = join_changes([RecordChanges(ITEM, "a.xlsx", "S", FIELDS, first.frame), second])
+        self.assertEqual(other.rest.cells[ROW].to_list(), [3, 4])
 
 
 cells = st.sampled_from(["1.00", "2.00", None])

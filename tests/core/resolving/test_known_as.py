@@ -6,11 +6,12 @@ import unittest
 from collections.abc import Sequence
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.core.resolving.other_codes import found_keys, holders, known_as, which_row
-from tests.builders import columns_of, rows_of, system_of, values_of
+from tests.builders import columns_of, rows_in_sheet, rows_of, system_of, values_of
 
 SYSTEM = read_description("""
 [record.vendor]
@@ -118,6 +119,19 @@ class Known(unittest.TestCase):
         # Two ways that lead to two rows.
         self.assertEqual(keys(barcode=["1"], vendor=["V"], number=["8"]), ([None], {0: ["A", "B"]}))
         self.assertEqual(keys(code=["N", None], barcode=["1", "1"]), ([None, "A"], {}), "a row with a key keeps it")
+
+    def test_a_number_cell_may_have_lost_the_zeros_of_a_code(self) -> None:
+        held = system_of(SYSTEM, {"item": {"code": ["A", "B"], "vendor": ["V", "V"], "number": ["0070", "81"]}})
+        sheet = rows_in_sheet(
+            SYSTEM.records["item"], {"code": [None] * 3, "vendor": ["V"] * 3, "number": ["70", "70", "81"]}
+        )
+        kinds = {"C": pl.Series(["number", "text", "number"])}
+        sheet = replace(sheet, table=replace(sheet.table, kinds=kinds))
+        found = found_keys(sheet, held)
+        self.assertEqual((found.keys.to_list(), found.otherwise), (["A", None, "B"], {0: ("number", "0070")}))
+        # A text file says nothing of its cells.
+        in_text = replace(sheet, table=replace(sheet.table, sheet=""))
+        self.assertEqual(found_keys(in_text, held).keys.to_list(), [None, None, "B"])
 
     def test_only_codes_are_found_by_their_letters_and_digits_alone(self) -> None:
         item = SYSTEM.records["item"]
