@@ -8,12 +8,15 @@ from datetime import date
 from typing import Any
 
 import polars as pl
+from msgspec.structs import replace
 
+from kotrel.core.columns import ROW
 from kotrel.core.documents.families import families, flat_record, readable_records
-from kotrel.core.documents.flat_sheets import Circumstances, Shaped, shaped
+from kotrel.core.documents.flat_sheets import Circumstances, Shaped, bad_rows_apart, shaped
 from kotrel.core.rows.load_options import DocumentOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.table import Column
 from tests.builders import columns_of, rows_in_sheet
 from tests.core.documents.shop import Shop, practice
 from tests.core.documents.test_ledger_posting import line
@@ -138,6 +141,70 @@ class Shaping(unittest.TestCase):
         rows = flat("opening_stock", {"item": "ROPE", "warehouse": "QUAY", "quantity": "7", "unit": "M"})
         _, lines = parts(rows, shop, as_target=True)
         self.assertEqual([group.kind for group in lines.rows.findings], ["above-target"])
+
+    def test_a_wanted_quantity_at_the_place_that_is_meant(self) -> None:
+        shop = Shop()
+        shop.post(
+            "goods_receipt",
+            "GR-1",
+            line("10", "8.00", bin="A-1"),
+            line("4", "12.00", "PAINT", "L", lots=[{"lot": "A", "quantity": "3"}, {"lot": "B", "quantity": "1"}]),
+        )
+        rows = flat(
+            "adjustment",
+            {"item": "ROPE", "warehouse": "QUAY", "quantity": "1", "unit": "BOX", "cost": "30", "lot": None},
+            {"item": "PAINT", "warehouse": "QUAY", "quantity": "9", "unit": "L", "cost": None, "lot": None},
+            {"item": "RADIO", "warehouse": "QUAY", "quantity": "2", "unit": "EA", "cost": "90", "lot": None},
+        )
+        _, lines, *_ = parts(rows, shop, as_target=True)
+        # One box is 3 m, of which 10 are there; 30 for a box is 10 for a metre. Paint is in two lots: which is meant?
+        self.assertEqual(
+            texts(lines, "item", "quantity", "unit", "cost")[:1] + texts(lines, "item", "quantity", "unit", "cost")[2:],
+            [("ROPE", "-7.000", "M", "10.0000"), ("RADIO", "2.000", "EA", "90.0000")],
+        )
+        self.assertEqual(lines.rows.values["bin"][0], "A-1")
+        self.assertIn("the only place that holds the item is used (ROPE QUAY A-1)", " ".join(lines.remarks))
+        [group] = [group for group in lines.rows.findings if group.kind == "which-place"]
+        self.assertEqual(
+            list(group.cells.select(ROW, "message").iter_rows()),
+            [(3, "it is in PAINT QUAY A, PAINT QUAY B: write a row for each of them")],
+        )
+
+    def test_a_column_of_counted_quantities_is_asked_about(self) -> None:
+        rows = flat("opening_stock", {"item": "ROPE", "warehouse": "QUAY", "quantity": "7", "unit": "M"})
+        table = replace(rows.table, columns=(*rows.table.columns, Column("Z", "Counted")))
+        kinds = []
+        for given, options in (
+            (replace(rows, table=table), {}),
+            (replace(rows, table=table), {"as_target": True}),
+            (rows, {}),
+        ):
+            found = {group.kind for part in parts(given, **options) for group in part.rows.findings}
+            kinds.append("counted-quantities" in found)
+        self.assertEqual(kinds, [True, False, False])
+
+    def test_one_number_is_for_one_warehouse(self) -> None:
+        lines = [{"item": "ROPE", "warehouse": where, "quantity": "7"} for where in ("QUAY", "LOFT", "QUAY")]
+        for given, refused, numbers in (
+            (lines, True, ["QUAY-2026-11-26", "LOFT-2026-11-26"]),
+            (lines[::2], False, ["OS-7"]),
+        ):
+            header, body, *_ = parts(flat("opening_stock", *given), number="OS-7")
+            found = {group.kind for part in (header, body) for group in part.rows.findings}
+            self.assertEqual(("one-document" in found, [one for (one,) in texts(header, "number")]), (refused, numbers))
+
+    def test_rows_with_errors_go_into_documents_of_their_own(self) -> None:
+        family = next(each for each in families(practice()) if each.header.name == "opening_stock")
+        rows = flat("opening_stock", *({"item": "ROPE", "warehouse": "QUAY", "quantity": "7"} for _ in range(5)))
+        made = pl.DataFrame(
+            {ROW: [2, 3, 4, 5, 6], "number": ["A", "A", "B", "B", "C"]}, schema_overrides={ROW: pl.UInt32}
+        )
+        apart = bad_rows_apart(rows, family, {3, 4, 5}, made)
+        assert apart is not None
+        numbers = apart.values["number"].to_list()
+        self.assertEqual((numbers[0], numbers[2:]), ("A", ["B", "B", "C"]), "all of B are bad, and none of C")
+        self.assertTrue(numbers[1].startswith("A") and numbers[1] != "A")
+        self.assertIsNone(bad_rows_apart(rows, family, {4, 5}, made), "a document that is bad as a whole stays one")
 
     def test_a_flat_record_has_what_people_fill_in_of_all_three(self) -> None:
         record = flat_record(next(f for f in families(practice()) if f.header.name == "goods_receipt"))

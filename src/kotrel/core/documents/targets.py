@@ -44,7 +44,9 @@ def to_differences(rows: Rows, family: Family, state: SystemState, sums: Sums) -
     right = (frame["difference"] == 0).fill_null(False)
     remarks = [f"{count(int(right.sum()), 'row')} already on hand as wanted, and left out"] if right.any() else []
     if taken:
-        remarks.append(f"{count(len(taken), 'row')} without a place taken for the only one: {listed(taken, 3)}")
+        remarks.append(
+            f"{count(len(taken), 'row')} without a bin, lot or serial number: the only place that holds the item is used ({listed(taken, 3)})"
+        )
     done = frame.with_columns(_in_base_units(family.lines.fields["quantity"].decimals or 0, "cost" in values.columns))
     filled = [name for name in PLACE if name not in values.columns and done[name].null_count() < done.height]
     names = [*values.columns, *(name for name in ("unit", *filled) if name not in values.columns)]
