@@ -59,9 +59,6 @@ HARMLESS: dict[str, dict[str, str]] = {
         "each.to == record.name and not each.within  →  each.to == record.name": "a record of one key field is never referred to within others",
         "if not asked.height: never": _QUICK,
     },
-    "core/counting/variance.py": {
-        "str | None  →  str": "a type",
-    },
     "core/resolving/exported_sheets.py": {
         "if not missing or not strange: never": _NO_OP,
         "not missing or not strange  →  not missing": _NO_OP,
@@ -92,7 +89,6 @@ HARMLESS: dict[str, dict[str, str]] = {
         "loaded is None or not loaded.height  →  loaded is None": _NO_OP,
         "gone & edited_rows  →  gone": "the rows are left out with their findings",
         'if field.is_decimal or field.kind in ("date", "moment", "yes_no", "cho…: never': "equal values in another form are equal already",
-        'Literal["sheet", "system"] | None  →  Literal["sheet", "system"]': "a type",
         "if not broken: never": _QUICK,
         "if not emptied.any(): never": _QUICK,
     },

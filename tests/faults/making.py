@@ -70,6 +70,9 @@ def faults_of(file: str, source: str) -> Iterator[Fault]:
             isinstance(node, ast.BinOp) and isinstance(node.op, ast.BitAnd | ast.BitOr)
         ):
             parts = node.values if isinstance(node, ast.BoolOp) else [node.left, node.right]
+            if any(isinstance(part, ast.Constant) and part.value is None for part in parts):
+                # ``… | None`` is a type.
+                continue
             for part in (parts[0], parts[-1]):
                 yield put(node, f"({code(part)})", f"{_short(code(node))}  →  {_short(code(part))}")
         elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Invert | ast.Not):

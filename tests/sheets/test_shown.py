@@ -16,6 +16,7 @@ from kotrel.core.columns import ROW
 from kotrel.core.expressions.compiling import compile_expression
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.as_shown import columns_for
@@ -124,6 +125,16 @@ class Shows(unittest.TestCase):
         self.assertEqual(rows.values["length"].to_list(), ["12.5", "12.5", "100.0"])
         self.assertEqual([(each.kind, each.count) for each in rows.repairs], [("percent-as-shown", 2)])
         self.assertEqual(found, {("per-cent", 2)})
+
+    def test_a_condition_reads_what_a_percentage_shows(self):
+        lines = [("code", "cost", "Share %", "Ratio"), ("A", 10, 0.4, 0.4), ("B", 10, 0.2, 0.2)]
+        table = self.book(*lines, formats=dict.fromkeys(("C2", "C3", "D2", "D3"), "0%"))
+        rows, _ = self.read(table)
+        picked = choose_rows(rows, "number([Share %]) > 30", (), Conventions(), TODAY)
+        self.assertEqual((picked.values["code"].to_list(), picked.refused.to_list()), (["A"], []))
+        # Elsewhere, a percentage is no number: whether the row is wanted nobody knows.
+        doubted = choose_rows(rows, "number([Ratio]) > 30", (), Conventions(), TODAY)
+        self.assertEqual((doubted.values["code"].to_list(), doubted.refused.to_list()), (["A", "B"], [2, 3]))
 
     def test_a_code_is_what_the_cell_shows(self):
         # By hand: what a spreadsheet program shows of each number. Amounts' formats say nothing about a code.
@@ -280,8 +291,10 @@ class Headings(unittest.TestCase):
             ("ITEM_NO", "ITEM_NO", "UOM"),
             ("ITEM_1", "ITEM_DESC", "UOM"),
             ("ITEM_NO", "", "UOM"),
+            ("ITEM_NO", "red", "M"),
         ):
             self.assertIsNone(below(head, row, ("A", "b", "EA")), row)
+        self.assertIsNone(below(("Item number", "Colour"), ("ITEM_NO", "red"), ("A", "b")), "half of them are too few")
         # A second row continues the headings only where rows with digits follow.
         two = (("Item", ""), ("code", "words"))
         self.assertIsNotNone(second_heading_row(grid(*two, ("A1", "b")).cells, 0))

@@ -102,6 +102,13 @@ class Matching(unittest.TestCase):
             found(done), {("not-unique", "number", 2), ("not-found", "number", 4), ("not-found", "number", 5)}
         )
         self.assertEqual(done.values["code"][1], "C")
+        # Where two rows have it in other forms, nothing is read as another code.
+        held = {"item": {"code": ["A", "B", "C"], "vendor": ["V", "V", "W"], "number": ["x 1", "X-1", "y 2"]}}
+        done = match_rows(rows("item", vendor=["V", "W"], number=["x.1", "Y-2"]), "number", system_of(SYSTEM, held))
+        self.assertEqual(
+            (found(done), done.values["code"][1]),
+            ({("not-unique", "number", 2), ("found-otherwise", "number", 3)}, "C"),
+        )
         alone = match_rows(rows("item", number=["1"]), "number", state())
         [group] = alone.findings
         self.assertEqual((group.kind, group.field), ("no-key-column", None))
