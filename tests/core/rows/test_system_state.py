@@ -56,7 +56,7 @@ class Beside(unittest.TestCase):
         # As of a large sheet: a few fields at a time, in whatever order the rows come.
         with patch.object(beside, "LARGE", 0), patch.object(beside, "FIELDS_AT_ONCE", at_once):
             found = SystemState(small(), read).beside(given_rows, names)
-        self.assertEqual(found.rows(), [(code, *held[code]) for code, _ in sheet if code in held])
+        self.assertEqual(found.rows(), [(code, *held[code]) for code in dict(sheet) if code in held])
         self.assertEqual(len(asked), -(-3 // at_once))
 
 

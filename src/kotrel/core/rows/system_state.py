@@ -13,7 +13,7 @@ from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
 from kotrel.core.rows.beside import RowsBeside, fields_in_turn, shared
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import run_position
+from kotrel.core.rows.searching import all_different, run_position
 
 WHOLE = 50_000
 """With more values than this, the whole column is read instead."""
@@ -125,7 +125,8 @@ class SystemState:
         return self._read(record.name, wanted, (field, values))
 
     def beside(self, rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
-        """What the system holds of these rows, in their order: the key and fields, as String columns in canonical text.
+        """What the system holds of these rows, in their order: the key and fields, as String columns in canonical text;
+        a row that is twice in the sheet comes once.
 
         Of a large sheet, a few fields are read at a time, and columns that say what the sheet says are the sheet's.
         """
@@ -139,7 +140,10 @@ class SystemState:
             is_held = known.is_there
             columns |= {name: shared(known.column(name), values) for name in wanted if name not in key}
         held = pl.DataFrame(list(columns.values()))
-        return held if is_held.all() else held.filter(is_held)
+        held = held if is_held.all() else held.filter(is_held)
+        keys = held.select(key)
+        once = all_different(keys.to_series()) if len(key) == 1 else keys.n_unique() == keys.height
+        return held if once else held.unique(key, keep="first", maintain_order=True)
 
     def having_any(self, record: Record, field: str, *others: str) -> pl.DataFrame:
         """The key, the field and others of all the system's rows in which that field is filled, as String columns."""

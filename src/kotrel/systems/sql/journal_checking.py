@@ -74,7 +74,7 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    if seal_of(parts, line_pieces(database, SEALED, number)).digest() != digest:
+    if seal_of(parts, line_pieces(database, SEALED, number, last=lines)).digest() != digest:
         return "lines of its journal were changed since"
     start = 1
     for part in parts:
