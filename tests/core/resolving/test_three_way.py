@@ -102,6 +102,9 @@ class WholeRows(unittest.TestCase):
 
     def test_a_kept_figure_that_moved_on_is_no_edit(self):
         base, now = system(("A", "a", "1.00", "10.000")), system(("A", "a", "1.00", "7.000"))
+        held = system(("A", "a", "1.00", None), ("B", "b", "2.00", None))
+        twice = only_edited(sheet(("A", "a", "1"), ("A", "a", "1")), held, held)
+        self.assertEqual(twice.remarks[0].split(";")[0], "compared with its export: 1 of its 2 rows are here")
         moved = only_edited(sheet(("A", "a", "1")), system(("A", "a", "1.00", None)), system(("A", "z", "9.00", None)))
         self.assertIn("2 values changed in the system since the export and not edited here", " ".join(moved.remarks))
         self.assertIsNone(only_edited(sheet(("A", "a", "1", "10")), base, now).rows.values["on_hand"][0])

@@ -187,12 +187,13 @@ def _with_gone(columns: list[pl.Series], rows: Rows, gone: pl.Series, clash: Cla
 def _remarks(rows: Rows, export: Beside, left: pl.Series, moved: int, emptied: int) -> list[str]:
     key = list(rows.record.key)
     base = export.others
-    remarks = [
-        f"compared with its export: {int(export.is_there.sum()):,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
-    ]
     missing = base.select(key).clear()
     if not export.in_order:
         missing = base.select(key).join(rows.values.select(key), on=key, how="anti")
+    # A row that is twice in the sheet is one row of the export.
+    remarks = [
+        f"compared with its export: {base.height - missing.height:,} of its {count(base.height, 'row')} are here; only edited cells are loaded"
+    ]
     if missing.height:
         names = missing.select(pl.concat_str(key, separator=" / ")).to_series().head(3).to_list()
         more = f" and {missing.height - 3:,} more" if missing.height > 3 else ""
