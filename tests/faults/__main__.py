@@ -6,6 +6,7 @@ drive the program there. It prints what survived. Exit status 1 where fewer than
 
 from __future__ import annotations
 
+import compileall
 import os
 import random
 import shutil
@@ -154,6 +155,8 @@ def main() -> int:
         for number in range(workers):
             folder = Path(place) / str(number)
             shutil.copytree(SOURCE, folder / "kotrel", ignore=shutil.ignore_patterns("__pycache__"))
+            # Else each test, and each command that it runs, would compile all modules anew.
+            compileall.compile_dir(folder, quiet=1)
             folders.put(folder)
 
         def judge(job: tuple[Fault, tuple[str, ...]]) -> bool:
