@@ -111,7 +111,11 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/checking/keys.py": {
         "if keyed.n_unique() == keyed.height if len(key) > 1 else all_different…: never": _QUICK,
     },
+    "core/checking/alphabets.py": {
+        "if not len(seen): never": _QUICK,
+    },
     "core/checking/unique.py": {
+        'without .filter(mine["one value"].ne_missing(rows.values[name]))': _QUICK,
         'without .filter(parts["compared value"].is_duplicated())': _QUICK,
         'if all_different(parts["compared value"]): never': _QUICK,
         "if not clash.height: never": _NO_OP,

@@ -313,6 +313,7 @@ class Headings(unittest.TestCase):
             ("Colour", "COLOUR", False),
             ("Colour", "zzz", False),
             ("Colour", "colo", True),
+            ("Colour", "X_Y", True),
             ("Base colour", "baseColour", True),
             ("Base colour", "co", False),
         ):

@@ -81,6 +81,12 @@ class Shaping(unittest.TestCase):
         self.assertEqual(texts(header, "number", "date"), [("GR-1", "2026-11-26")], "the sheet's own number counts")
         self.assertIn("posted on 2026-11-26, today", lines.remarks[0])
 
+    def test_what_the_document_has_no_field_for_is_left_aside(self) -> None:
+        rows = flat("purchase_order", {"item": "ROPE", "vendor": "KEL", "quantity": "1"})
+        header, lines = parts(rows, number="PO-1", account="OPENING")
+        self.assertEqual(texts(header, "number"), [("PO-1",)])
+        self.assertFalse({"account"} & {*header.rows.values.columns, *lines.rows.values.columns})
+
     def test_a_number_that_was_taken_back_is_followed_by_the_next(self) -> None:
         rows = flat("goods_receipt", {"item": "ROPE", "warehouse": "QUAY", "date": "2027-03-01", "quantity": "1"})
         made = "QUAY-2027-03-01"

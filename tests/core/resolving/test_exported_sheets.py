@@ -97,6 +97,12 @@ class Untouched(unittest.TestCase):
         none = ready(held, cells, ["" if title == "Cost" else title for title in FIELDS.values()])
         [finding] = [group for group in none.rows.findings if group.kind == "renamed-heading"]
         self.assertIn("column E without a heading", finding.cells["message"][0])
+        table = find_table(grid(headings, *cells), 1)
+        rows = understand(table, match_headings(table, small().records["item"]), Conventions(), date(2026, 11, 26))
+        base = pl.DataFrame(held, list(FIELDS), orient="row")
+        self.assertEqual([each.kind for each in find_renamed(rows, base)], ["renamed-heading"])
+        # What a mapping skips is left out on purpose.
+        self.assertEqual(find_renamed(replace(rows, skipped=frozenset(["E"])), base), [])
         # Other figures are another column, and one value all the way down proves nothing.
         cells = [[*line[:4], "7", *line[5:]] for line in held]
         self.assertNotIn("renamed-heading", [group.kind for group in ready(held, cells, headings).rows.findings])

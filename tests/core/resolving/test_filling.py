@@ -121,6 +121,18 @@ class Making(unittest.TestCase):
                 if kind is None:
                     self.assertEqual({each for each in found if each[0] != "unknown-heading"}, set())
 
+    def test_what_is_rounded_is_noted(self):
+        table = find_table(grid(("Head A", "Head B"), ("A", "1.25"), ("B", "2.00"), ("C", "")), 1)
+        sources = {"code": Source(("A",)), "length": Source(make="number([Head B]) * 1.5"), "cost": Source(("B",))}
+        sheet = understand(table, Matched(ITEM, sources, {}, ()), Conventions(), TODAY)
+        nothing = pl.Series([], dtype=pl.String)
+        done = make_values(sheet, lambda _: {}, lambda _: nothing, lambda: pl.Series([True] * 3))
+        self.assertEqual(done.values["length"].to_list(), ["1.9", "3.0", None])
+        [note] = [group for group in done.findings if group.kind == "made-rounded"]
+        self.assertEqual(
+            (note.severity, note.cells.select(ROW, "message").rows()), ("note", [(2, "1.875 is rounded to 1.9")])
+        )
+
     def test_made_values_are_rounded_to_the_fields_decimals(self):
         got = made(
             (("A", "x", "1.25"), ("B", "y", "0.335")), code=Source(("A",)), cost=Source(make="number([Head C]) * 3")

@@ -6,7 +6,9 @@ import unittest
 from unittest.mock import patch
 
 from kotrel.core.columns import ROW
+from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.load_options import LoadOptions
+from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.sources import Source
 from tests.core.resolving import test_other_codes as goods
 
@@ -18,6 +20,18 @@ def found(*lines: tuple[str, str, str]) -> tuple[list[str | None], list[tuple[st
     item = Source(("A", "B"), between=", ", found_by=("words", "number"))
     [done] = goods.checked(goods.part("level", {"item": item, "least": Source(("C",))}, HEAD, *lines))
     return done.rows.values["item"].to_list(), goods.kinds(done.rows)
+
+
+class KeysFoundBy(unittest.TestCase):
+    def test_a_key_that_is_found_and_one_that_is_not(self) -> None:
+        key = Source(("A", "B"), between=", ", found_by=("words", "number"))
+        for second, wanted in (("blue", []), ("pink", [("not-found", "code", 3)])):
+            rows = goods.part(
+                "item", {"code": key, "vendor": Source(("C",))}, HEAD, ("red", "10", "KEL"), (second, "10", "KEL")
+            )
+            done = repair(rows.rows, SystemState(goods.GOODS, goods.Goods().read), {})
+            told = [(each.kind, each.field, *each.cells[ROW]) for each in done.findings if each.field == "code"]
+            self.assertEqual((told, done.values["code"][0]), (wanted, "R-1"))
 
 
 class FoundBy(unittest.TestCase):

@@ -87,6 +87,11 @@ class Known(unittest.TestCase):
             codes("item", "1", "3", "4", "7", "X", "zz", "A"),
             {"1": {"A"}, "3": {"B"}, "4": {"B", "C"}, "7": {"A", "C"}, "X": {"D"}},
         )
+        # An old code that leads nowhere, and one that is its item's own code.
+        held = {**{record: columns_of(lines) for record, lines in HELD.items()}}
+        held["old"] = {"code": ["Y", "A"], "from_vendor": ["V", "V"], "item": [None, "A"]}
+        found = known_as(SYSTEM.records["item"], pl.Series(["Y", "A", "1"]), system_of(SYSTEM, held))
+        self.assertEqual({value: set(there) for value, there in found.items()}, {"1": {"A"}})
         # What nothing is written like is looked for by its letters and digits.
         self.assertEqual(codes("item", "T1", "x", "T9", "zz"), {"T1": {"A"}, "x": {"D"}, "T9": {"A"}})
         self.assertEqual(codes("item"), {})

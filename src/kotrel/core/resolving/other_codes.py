@@ -27,7 +27,7 @@ def _held_codes(
     held_codes: dict[str, dict[str, str]] = {}
     for field, pairs in _lookups(record, forms, state):
         for value, code in pairs.iter_rows():
-            if code is not None and value != code and (field.check == "gtin" or value in wanted):
+            if code is not None and (field.check == "gtin" or value in wanted):
                 held_codes.setdefault(value, {}).setdefault(code, field.title.lower())
     return held_codes
 
@@ -50,7 +50,7 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
             for code, title in held_codes.get(form, {}).items():
                 if code != value:
                     codes.setdefault(value, {}).setdefault(code, title)
-    left = [value for value in wanted if value not in codes]
+    left = [value for value in wanted if value not in codes and value not in held_codes]
     return codes | _known_otherwise(record, left, state)
 
 
