@@ -300,6 +300,8 @@ class Headings(unittest.TestCase):
         self.assertIsNotNone(second_heading_row(grid(*two, ("A1", "b")).cells, 0))
         self.assertIsNone(second_heading_row(grid(*two, ("A", "b")).cells, 0))
         self.assertIsNone(second_heading_row(grid(("Item", ""), ("code", ""), ("A1", "b")).cells, 0))
+        three = (("Item", "", ""), ("code", "words", ""), ("A1", "b", "c"))
+        self.assertIsNone(second_heading_row(grid(*three).cells, 0), "a column that neither row names")
         top = {"A": "Size", "B": "", "C": "", "D": "Unit"}
         joined = joined_headings(top, {"A": "from", "B": "to", "C": "", "D": "Unit"})
         self.assertEqual(joined, {"A": "Size from", "B": "Size to", "C": "", "D": "Unit"})

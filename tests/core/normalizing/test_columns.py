@@ -129,6 +129,11 @@ class Amounts(unittest.TestCase):
 
 
 class Days(unittest.TestCase):
+    def test_a_day_with_a_time_and_a_year_of_two_digits(self):
+        got, troubles, mends = column(["2027-01-09 14:30", "31.01.99", "2027-01-10", "25.12.2026 08:00"], "Since")
+        self.assertEqual(got, ["2027-01-09", "1999-01-31", "2027-01-10", "2026-12-25"])
+        self.assertEqual((troubles, mends), (set(), {"time-left-out", "two-digit-year"}))
+
     @given(
         st.lists(st.dates(date(1990, 1, 1), date(2040, 12, 31)), min_size=1, max_size=10),
         st.sampled_from(["day", "month"]),

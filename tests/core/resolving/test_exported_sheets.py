@@ -86,6 +86,19 @@ class Untouched(unittest.TestCase):
         done = ready(held, cells)
         self.assertEqual(done.rows.values["cost"].to_list(), [None, "3.01"])
 
+    def test_a_column_that_was_not_exported_is_read_as_it_is(self):
+        table = find_table(grid(("Item code", "Description", "Cost"), ("A", "thing", "12.5"), ("B", "", "3")), 1)
+        rows = understand(table, match_headings(table, small().records["item"]), Conventions(), date(2026, 11, 26))
+        base = pl.DataFrame({"code": ["A", "B"], "description": ["thing", "other"]})
+        done = ready_rows(
+            rows,
+            ExportBase(base),
+            state(item={"code": ["A", "B"], "description": ["thing", "other"]}),
+            DEFAULT_OPTIONS,
+            Conventions(),
+        )
+        self.assertEqual(done.rows.values.select("description", "cost").rows(), [(None, "12.50"), (None, "3.00")])
+
     def test_a_renamed_heading_is_known_by_what_it_holds(self):
         held = [(f"A{n}", f"thing {n}", "EA", None, f"{n}.50", "no", "new", None, None) for n in range(1, 6)]
         headings = ["Preis neu" if title == "Cost" else title for title in FIELDS.values()]
