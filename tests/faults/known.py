@@ -23,6 +23,9 @@ HARMLESS: dict[str, dict[str, str]] = {
         'values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]"…  →  values.str.contains(SHAPED_LIKE_DATE) & values.str.contains("[a-z]")': "a date cell is ISO, without letters",
         'if isinstance(kinds, str) and kinds == "text" and not in_exponent_form: never': _QUICK,
     },
+    "core/normalizing/by_kind.py": {
+        "if done.values.equals(few): never": _QUICK,
+    },
     "core/normalizing/date_columns.py": {
         "~known.fill_null(False) & values.is_not_null()  →  ~known.fill_null(False)": "a blank is read as a blank",
         "without .filter(odd)": "a date in the plain form says nothing about the order of the others",
@@ -176,6 +179,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "how.mask and is_code_of(shown := masked(held, how.mask).strip(), held)  →  is_code_of(shown := masked(held, how.mask).strip(), held)": "without a mask, a number is shown as it is",
     },
     "sheets/ooxml/number_formats.py": {
+        'if b"line-through" not in content and b"line-through" not in named: never': _QUICK,
         "table is None or not struck  →  table is None": _QUICK,
     },
     "core/tables/headings.py": {

@@ -1,9 +1,14 @@
 """What the formats of numbers say beside them: words, currencies, masks."""
 
 import unittest
+from contextlib import nullcontext
+from pathlib import Path
+from types import SimpleNamespace
+from unittest.mock import patch
 
 from kotrel.core.tables.number_display import Shown, code_shown, is_code_of, masked
-from kotrel.sheets.ooxml.number_formats import currency_of, mask_of, words_shown
+from kotrel.sheets.ooxml import number_formats
+from kotrel.sheets.ooxml.number_formats import SheetFormats, currency_of, mask_of, words_shown
 
 
 class Formats(unittest.TestCase):
@@ -62,6 +67,13 @@ class Formats(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(shown):
                 self.assertEqual(is_code_of(shown, held), is_code)
+
+    def test_an_old_workbook_may_name_a_format_that_it_does_not_have(self):
+        sheet = SimpleNamespace(nrows=1, row_types=lambda row: [2, 1], cell_xf_index=lambda row, column: 0)
+        for formats, wanted in (({5: SimpleNamespace(format_str="0.00")}, {1: Shown(2)}), ({}, {})):
+            book = SimpleNamespace(xf_list=[SimpleNamespace(format_key=5)], format_map=formats)
+            with patch.object(number_formats, "old_sheet", lambda *_, told=(book, sheet): nullcontext(told)):
+                self.assertEqual(SheetFormats(Path("x.xls"), "S").of("A"), wanted)
 
     def test_a_code_as_its_cell_shows_it(self):
         for held, how, has_decimals, shown in (

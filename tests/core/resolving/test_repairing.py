@@ -9,12 +9,12 @@ from msgspec.structs import replace
 
 from kotrel.core.changes.comparison import compare_tables
 from kotrel.core.description.list_names import ListNames
-from kotrel.core.matching.by_headings import match_headings
+from kotrel.core.matching.by_headings import Matched, match_headings
 from kotrel.core.matching.proposing import propose
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.tables.detection import find_table
-from kotrel.core.tables.sources import part_pattern
+from kotrel.core.tables.sources import Source, part_pattern
 from kotrel.core.values.code_pages import perhaps_meant, right_code_page
 from kotrel.core.values.conventions import Conventions
 from tests.support import TODAY, grid, rows, small, state
@@ -49,6 +49,19 @@ class Lists(unittest.TestCase):
                 self.assertEqual(
                     repaired(value, system=held)[:2], ([value], []), "nobody's program makes texts of codes"
                 )
+
+    def test_a_date_in_a_text_that_is_a_whole_cell(self):
+        table = find_table(
+            grid(("Code", "Words", "Day"), ("A", "x", "2026-01-03"), kinds={"C": pl.Series(["text", "date"])}), 1
+        )
+        for source, told in (
+            (Source(("C",)), ["became-date"]),
+            (Source(("B", "C"), between=" "), []),
+            (Source(fixed="x"), []),
+        ):
+            matched = Matched(small().records["item"], {"code": Source(("A",)), "description": source}, {}, ())
+            done = repair(understand(table, matched, Conventions(), TODAY), state(), {})
+            self.assertEqual([each.kind for each in done.findings if each.field == "description"], told)
 
     def test_only_the_fields_that_are_named(self):
         sheet = rows(("Item code", "Unit", "Parent"), ("A", "metre", "b"))
