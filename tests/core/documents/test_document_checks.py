@@ -2,7 +2,10 @@ from __future__ import annotations
 
 import unittest
 from typing import Any
+from unittest.mock import patch
 
+from kotrel.core.description.description_reading import read_description
+from kotrel.practice.installing import description_text
 from tests.core.documents.shop import Shop
 
 HEADER = {"account": "OPENING"}
@@ -40,6 +43,17 @@ def paint(quantity: str, *lots: tuple[str | None, str, str | None], **more: str)
 
 class Checks(unittest.TestCase):
     """What is wrong, by decision tables."""
+
+    def test_lines_without_a_field_for_their_cost(self) -> None:
+        text = description_text()
+        at = text.index("cost = {", text.index("[record.adjustment_line.field]"))
+        without = read_description(text[:at] + text[text.index("\n", at) :])
+        line = {"item": "ROPE", "unit": "M", "quantity": "10"}
+        with patch("tests.core.documents.shop.practice", lambda: without):
+            self.assertEqual(kinds(Shop(), line, kind="adjustment"), set())
+        # Where there is one, it is held against the item's own, which is 8.
+        found = kinds(Shop(), {**line, "cost": "800"}, kind="adjustment")
+        self.assertEqual(found, {("warning", "cost-unlike")})
 
     def test_what_could_not_be_read_stops_no_other_check(self) -> None:
         rope = {"item": "ROPE", "unit": "M", "quantity": "10"}
