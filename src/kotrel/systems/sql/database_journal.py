@@ -194,7 +194,7 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
         seal: of its lines as they were written, or None where the system's own rules have changed some since.
     """
     if seal is None:
-        seal = seal_of(load_parts(database, number), line_pieces(database, SEALED, number))
+        seal = seal_of(load_parts(database, number), read_ahead(line_pieces(database, SEALED, number)))
     table = load_table(database.dialect)
     before = database.run(f"SELECT chain FROM {table} WHERE number = ?", [number - 1])
     facts = _facts(database, number, seal.lines, seal.digest())
@@ -281,7 +281,17 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     Raises:
         WrongUse: there is no such load, or the description no longer has what it loaded.
     """
-    return list(changes_from(load_parts(database, number), lines_done(database, number), description, number))
+    pieces = read_ahead(lines_done(database, number))
+    return list(changes_from(load_parts(database, number), pieces, description, number))
+
+
+def read_ahead(pieces: Iterator[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+    """The pieces; while one is looked at, the next is read. Nothing else may ask the database meanwhile."""
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(next, pieces, None)
+        while (piece := coming.result()) is not None:
+            coming = pool.submit(next, pieces, None)
+            yield piece
 
 
 def lines_done(database: Database, number: int) -> Iterator[pl.DataFrame]:

@@ -10,7 +10,14 @@ from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
-from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, line_pieces, load_table, row_table
+from kotrel.systems.sql.database_journal import (
+    SEALED_FACTS,
+    has_journal,
+    line_pieces,
+    load_table,
+    read_ahead,
+    row_table,
+)
 
 
 def _not_undone(number: int, undone_by: int | None, undoes: Mapping[int, int | None]) -> str:
@@ -74,7 +81,7 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    if seal_of(parts, line_pieces(database, SEALED, number, last=lines)).digest() != digest:
+    if seal_of(parts, read_ahead(line_pieces(database, SEALED, number, last=lines))).digest() != digest:
         return "lines of its journal were changed since"
     start = 1
     for part in parts:
