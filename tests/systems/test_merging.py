@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -27,7 +28,7 @@ from kotrel.systems.sql.refusals import MOST_REFUSALS
 from kotrel.systems.sql.sqlite import SqliteDatabase
 from kotrel.systems.sql.sqlite_dialect import SQLITE
 from kotrel.systems.sql.tables import create_statements
-from tests.builders import rows_of
+from tests.builders import rows_of, values_of
 from tests.support import rows, small
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
@@ -219,3 +220,44 @@ class ChangingPlaces(unittest.TestCase):
                     writing.take(Plan((compare(sheet, writing.read("variant", fields)),), STAMP), lambda step: None)
                 wanted = list(zip("AB", families, sizes, strict=True))
                 self.assertEqual(database.run("SELECT * FROM variant ORDER BY code"), wanted)
+
+
+NUMBERED = read_description("""
+[record.entry]
+key = ["doc", "line"]
+[record.entry.field]
+doc = { kind = "code", must = "always" }
+line = { kind = "number", decimals = 0, must = "always" }
+index = { kind = "text" }
+""")
+
+
+class FieldsCalledAsOurs(unittest.TestCase):
+    """Tables of people have columns called ``line`` and ``index``, too."""
+
+    def test_a_refused_row_is_found_and_the_others_are_loaded_and_undone(self):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.db"
+            with closing(SqliteDatabase(path, create=True)) as database:
+                database.create(journal_tables.journal_statements(SQLITE))
+                database.run(
+                    'CREATE TABLE entry (doc TEXT, line INTEGER CHECK (line < 90), "index" TEXT, PRIMARY KEY (doc, line))'
+                )
+            system = SqlSystem(lambda: SqliteDatabase(path), NUMBERED, "test")
+
+            def load(*lines):
+                columns = {name: [line[n] for line in lines] for n, name in enumerate(("doc", "line", "index"))}
+                sheet = rows_of(NUMBERED.records["entry"], values_of(columns))
+                with system.writing() as writing:
+                    change = compare(sheet, writing.read("entry", ["doc", "line", "index"]))
+                    return writing.take(Plan((change,), STAMP), lambda step: None).number
+
+            with self.assertRaises(Refused) as caught:
+                load(("A", "1", "x"), ("A", "95", "y"), ("B", "1", "z"))
+            self.assertEqual([(each.row, each.key) for each in caught.exception.refusals], [(3, "A / 95")])
+            self.assertEqual(load(("B", "1", "z"), ("A", "1", "x")), 1)
+            self.assertEqual(load(("A", "1", "new"), ("B", "1", "z")), 2)
+            with system.writing() as writing:
+                [change] = writing.changes_of(2)
+                back, blocked_by = reverse(change, writing.read("entry", ["doc", "line", "index"]))
+                self.assertEqual((back.counts["changed"], blocked_by), (1, []))

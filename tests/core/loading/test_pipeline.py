@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 import unittest
+from pathlib import Path
 
 import polars as pl
 from hypothesis import Phase, given, settings
@@ -19,6 +20,7 @@ from kotrel.core.changes.system_remarks import Refusal
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
+from kotrel.core.loading import pipeline
 from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts, preview
 from kotrel.core.matching.by_headings import match_headings
@@ -190,6 +192,25 @@ class AnyName(unittest.TestCase):
         own = OWN.findall(SMALL.split("[record.item.field]")[1])
         names = dict(zip(own, nasty, strict=False))
         self.assertEqual(run(names, rows, options, export), run({}, rows, options, export))
+
+    def test_no_name_of_an_own_column_makes_a_difference(self):
+        sources = "".join(path.read_text("utf-8") for path in Path(pipeline.__file__).parents[1].rglob("*.py"))
+        own = OWN.findall(SMALL.split("[record.item.field]")[1])
+        words = sorted({*NASTY, *re.findall(r'(?:alias|with_row_index)\("([a-z]+)"', sources)} - {*own})
+        sheet = [
+            ("A", "rope", "M", "2010000000014", "2,5", "yes", "1.5", "", "5"),
+            ("C", "", "EA", "", "1", "ja", "", "A", ""),
+        ]
+        sheet += [
+            ("B", "chain", "EA", "2010000000021", "7", "", "2.5", "B", ""),
+            ("C", "new", "", "", "1", "yes", "", "D", ""),
+        ]
+        wanted = [run({}, sheet, LoadOptions(), export) for export in (False, True)]
+        for at in range(len(words)):
+            names = dict(zip(own, [*words[at:], *words[:at]], strict=False))
+            with self.subTest(words[at]):
+                export = at % 2
+                self.assertEqual(run(names, sheet, LoadOptions(), bool(export)), wanted[export])
 
     def test_a_blank_in_a_name_is_refused(self):
         with self.assertRaises(WrongUse) as caught:

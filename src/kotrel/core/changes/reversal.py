@@ -108,12 +108,12 @@ class _Reversal:
         found = frame.select(
             pl.when(untouched).then("now").when(~new).then("former").alias(name),
             (stays | pl.col("now").eq_missing(pl.col("former"))).alias("as before"),
-            (moved & pl.col("held") & (pl.col("action") != "removed")).alias("moved"),
+            (moved & pl.col("held") & (pl.col("action") != "removed")).alias("has moved"),
         )
         self.after[name], self.before[name] = found[name], now
         self.is_as_before &= found["as before"]
-        if found["moved"].any():
-            self._note_moved(name, frame.filter(found["moved"]), self.keys.filter(found["moved"]))
+        if found["has moved"].any():
+            self._note_moved(name, frame.filter(found["has moved"]), self.keys.filter(found["has moved"]))
 
     def _note_moved(self, name: str, moved: pl.DataFrame, keys: pl.DataFrame) -> None:
         template = f"{self.changes.record.fields[name].title} was {{stood}} after the load and is {{stands}} now"

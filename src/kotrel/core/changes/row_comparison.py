@@ -83,16 +83,16 @@ class _Comparison:
             # A list becomes blank when everything is taken from it.
             kept = pl.when(kept != "").then(kept)
         differs = (new.is_not_null() & new.ne_missing(old)) | (clear & old.is_not_null())
-        found = pl.select(differs.alias("differs"), (pl.when(~clear).then(kept) if cleared else kept).alias(name))
+        found = pl.select(differs.alias("is different"), (pl.when(~clear).then(kept) if cleared else kept).alias(name))
         if any_held:
-            self.differs = self.differs | found["differs"]
+            self.differs = self.differs | found["is different"]
         self.after[name], self.before[name] = found[name], stood
 
     def changes(self) -> RecordChanges:
         """What the fields that were compared say together."""
         rows, values = self.rows, self.rows.values
         refused = pl.col(ROW).is_in(rows.refused.implode())
-        marks = values.select(ROW).with_columns(self.is_held.alias("is held"), self.differs.alias("differs"))
+        marks = values.select(ROW).with_columns(self.is_held.alias("is held"), self.differs.alias("is different"))
         marks = looked_up(marks.with_columns(_action(refused)), _messages(rows), [ROW])
         for name in self.key:
             held = self.is_held.all()
@@ -130,7 +130,7 @@ def _action(refused: pl.Expr) -> pl.Expr:
         .then(pl.lit("refused"))
         .when(~pl.col("is held"))
         .then(pl.lit("new"))
-        .when(pl.col("differs"))
+        .when(pl.col("is different"))
         .then(pl.lit("changed"))
         .otherwise(pl.lit("same"))
         .alias(ACTION)

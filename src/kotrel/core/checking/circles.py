@@ -39,7 +39,9 @@ def circles_across(parts: Sequence[Rows], state: SystemState) -> list[tuple[int,
         if len(having) < 2:
             continue
         frames = [
-            parts[n].values.select(ROW, *_columns(parts[n], first, second)).with_columns(pl.lit(n).alias("part"))
+            parts[n]
+            .values.select(ROW, *_columns(parts[n], first, second))
+            .with_columns(pl.lit(n).alias("part of load"))
             for n in having
         ]
         every = pl.concat(frames, how="diagonal").rename({ROW: "own row"}).with_row_index(ROW)
@@ -48,7 +50,7 @@ def circles_across(parts: Sequence[Rows], state: SystemState) -> list[tuple[int,
             for n in having
             for row, _, _, _ in _in_circles(frames[having.index(n)], parts[n], state, first, second)
         }
-        at = dict(zip(every[ROW], every.select("part", "own row").iter_rows(), strict=True))
+        at = dict(zip(every[ROW], every.select("part of load", "own row").iter_rows(), strict=True))
         by_part: dict[int, list[_Bad]] = {}
         for row, code, leads_to, printed in _in_circles(every, parts[having[0]], state, first, second):
             part, own_row = at[row]

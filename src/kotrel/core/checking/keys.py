@@ -45,13 +45,13 @@ def _held_twice(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
     held = now.select(key)
     if rows.record.is_kept or (all_different(held.to_series()) if len(key) == 1 else held.n_unique() == held.height):
         return []
-    counts = held.drop_nulls().group_by(key).agg(pl.len().alias("times")).filter(pl.col("times") > 1)
+    counts = held.drop_nulls().group_by(key).agg(pl.len().alias("times held")).filter(pl.col("times held") > 1)
     bad = rows.values.select(ROW, *key).join(counts, on=key, how="inner", maintain_order="left")
     if not bad.height:
         return []
     messages = [
         f"the system has {times} rows with this key. Which one is meant? Correct that in the system first"
-        for times in bad["times"]
+        for times in bad["times held"]
     ]
     return [
         rows.group("error", "twice-in-system", "twice in the system", key[0], cells_of(bad[ROW], bad[key[0]], messages))

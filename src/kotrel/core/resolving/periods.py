@@ -60,21 +60,21 @@ def follow_periods(
     filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
     rows = _with_ends(rows, filled, ~once, last)
     left = days_left(points, first)
-    rows = rows.with_findings(_findings(rows, joined, first, last, left["cause"]))
+    rows = rows.with_findings(_findings(rows, joined, first, last, left["caused by"]))
     after_end = after_end or rows.after_end
     again = rows_again(rows, left, points, state, first, last) if after_end == "resume" else None
     ended = points.filter(
-        ~pl.col("is new") & ~pl.col("end is given") & pl.col("is cut") & pl.col("cause").is_not_null()
+        ~pl.col("is new") & ~pl.col("end is given") & pl.col("is cut") & pl.col("caused by").is_not_null()
     )
-    remarks = _remarks(filled.height, left["cause"].n_unique() if after_end is not None else 0, again is not None)
+    remarks = _remarks(filled.height, left["caused by"].n_unique() if after_end is not None else 0, again is not None)
     if left.height and after_end is None:
         rows = rows.with_findings(_nothing_follows(rows, left, last))
     begun = () if again is None else (again,)
     if not ended.height:
         return rows, begun, remarks
-    causes = ended.select(pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key)
+    causes = ended.select(pl.col("caused by").cast(pl.UInt32).alias(ROW), *record.key)
     values = ended.select(
-        pl.col("cause").cast(pl.UInt32).alias(ROW), *record.key, _day_before(pl.col("next start")).alias(last)
+        pl.col("caused by").cast(pl.UInt32).alias(ROW), *record.key, _day_before(pl.col("next start")).alias(last)
     ).sort(ROW)
     table = Table(*rows.table.origin, 0, (), values.select(ROW), {})
     return rows, (Consequence("ended", Rows(table, record, {}, values), causes), *begun), remarks
@@ -157,7 +157,7 @@ def _points(
 ) -> pl.DataFrame:
     """The new rows and those that the system holds for the same things, in the order of their first days.
 
-    Each with where the next begins (``next start``), the row in the sheet that does (``cause``), whether it is cut by
+    Each with where the next begins (``next start``), the row in the sheet that does (``caused by``), whether it is cut by
     that, whether the sheet gives another end to one that is there (``end is given``), and of new rows the end that follows
     for them.
     """
@@ -195,18 +195,22 @@ def _points(
     points = points.with_columns(
         *(
             pl.when("goes on").then(following.shift(-1)).alias(name)
-            for name, following in (("next start", start), ("next is new", pl.col("is new")), ("cause", pl.col(ROW)))
+            for name, following in (
+                ("next start", start),
+                ("next is new", pl.col("is new")),
+                ("caused by", pl.col(ROW)),
+            )
         ),
         # A new row without an end stands within the last period before it that has one, or none.
         pl.when("went on").then(ends.shift(1)).alias("period end"),
-        (~pl.col("went on")).cum_sum().alias("thing"),
+        (~pl.col("went on")).cum_sum().alias("same thing"),
     )
     if points["went on"].any():
-        points = points.with_columns(pl.col("period end").forward_fill().over("thing"))
+        points = points.with_columns(pl.col("period end").forward_fill().over("same thing"))
     before_next = _day_before(pl.col("next start"))
     within = pl.when(pl.col("period end") >= start).then(pl.col("period end")).replace(OPEN, None)
     return points.with_columns(
-        within.alias("within"),
+        within.alias("ends within"),
         pl.min_horizontal(before_next, within).alias("new end"),
         (pl.col("next is new").fill_null(False) & (end.fill_null(OPEN) >= pl.col("next start"))).alias("is cut"),
     )
@@ -241,17 +245,19 @@ def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingG
     nobody has said that it is to be so.
     """
     title = rows.record.title.lower()
-    first_days = left.sort("from").unique("cause", keep="first", maintain_order=True).sort("cause")
+    first_days = left.sort("from day").unique("caused by", keep="first", maintain_order=True).sort("caused by")
     own = rows.values.select(pl.col(ROW).cast(pl.Int64), last) if last in rows.values.columns else None
     ends = (
-        first_days.join(own, left_on="cause", right_on=ROW, how="left")[last] if own is not None else first_days["to"]
+        first_days.join(own, left_on="caused by", right_on=ROW, how="left")[last]
+        if own is not None
+        else first_days["to day"]
     )
     messages = [
         f"the {title} before it has no end, and stops because of this one; from {day} on there is none. "
         "--resume starts it again that day, --no-resume leaves the gap"
-        for day in first_days["from"]
+        for day in first_days["from day"]
     ]
-    cells = cells_of(first_days["cause"].cast(pl.UInt32), ends, messages)
+    cells = cells_of(first_days["caused by"].cast(pl.UInt32), ends, messages)
     return [rows.group("error", "nothing-follows", "nothing follows its end", last, cells)]
 
 

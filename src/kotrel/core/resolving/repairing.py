@@ -86,7 +86,9 @@ def found_by_fields(
         pl.col(letter).str.strip_chars().replace("", None).alias(field)
         for field, letter in zip(fields, source.columns, strict=True)
     )
-    given = given.with_columns(rows.values[name].alias("value")).drop_nulls("value").unique(maintain_order=True)
+    given = (
+        given.with_columns(rows.values[name].alias("given value")).drop_nulls("given value").unique(maintain_order=True)
+    )
     if not given.height:
         return {}
     given = given.with_columns(

@@ -30,27 +30,27 @@ class _Point(NamedTuple):
 def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
     """The days that new rows leave without one, although an earlier row reaches them.
 
-    ``cause``: the row of the sheet whose end leaves them (Int64); ``place``: the point that would be in force then (UInt32);
-    ``from`` and ``to``, text: the first day and the last, blank for an open end.
+    ``caused by``: the row of the sheet whose end leaves them (Int64); ``place of point``: the point that would be in force then (UInt32);
+    ``from day`` and ``to day``, text: the first day and the last, blank for an open end.
 
     An earlier row never goes on across a later one, new or there already: it goes on until the day before that.
 
     Args:
-        points: the rows for the same things (``thing``) in the order of their first days; ``is new``, ``own end`` and
+        points: the rows for the same things (``same thing``) in the order of their first days; ``is new``, ``own end`` and
             ``new end`` (what follows for a new row without an end); see :mod:`kotrel.core.resolving.periods`.
     """
-    reach = pl.when("is new").then(pl.coalesce("own end", "within")).otherwise("own end").fill_null(OPEN)
-    ordered = points.with_row_index("place").with_columns(reach.alias("reach"))
+    reach = pl.when("is new").then(pl.coalesce("own end", "ends within")).otherwise("own end").fill_null(OPEN)
+    ordered = points.with_row_index("place of point").with_columns(reach.alias("reaches to"))
     # Most things have one row, or rows that follow each other: they are not looked at one by one.
-    before = pl.col("reach").cum_max().shift(1).over("thing")
-    ends = pl.col("is new") & (pl.col("reach") != OPEN) & (before > pl.col("reach"))
-    wanted = ordered.filter(ends)["thing"].unique()
+    before = pl.col("reaches to").cum_max().shift(1).over("same thing")
+    ends = pl.col("is new") & (pl.col("reaches to") != OPEN) & (before > pl.col("reaches to"))
+    wanted = ordered.filter(ends)["same thing"].unique()
     spans: list[tuple[int, int, str, str | None]] = []
-    few = ordered.filter(pl.col("thing").is_in(wanted.implode()))
-    for part in few.partition_by("thing", maintain_order=True):
-        rows = part.select("place", pl.col(first), "reach", pl.when("is new").then(ROW)).iter_rows()
+    few = ordered.filter(pl.col("same thing").is_in(wanted.implode()))
+    for part in few.partition_by("same thing", maintain_order=True):
+        rows = part.select("place of point", pl.col(first), "reaches to", pl.when("is new").then(ROW)).iter_rows()
         spans += _of_one([_Point(*row) for row in rows])
-    schema = {"cause": pl.Int64, "place": pl.UInt32, "from": pl.String, "to": pl.String}
+    schema = {"caused by": pl.Int64, "place of point": pl.UInt32, "from day": pl.String, "to day": pl.String}
     return pl.DataFrame(spans, schema=schema, orient="row")
 
 
@@ -90,7 +90,8 @@ def rows_again(
     record = rows.record
     key = list(record.key)
     based = left.join(
-        points.with_row_index("place").select("place", "is new", pl.col(ROW).alias("own row"), *key), on="place"
+        points.with_row_index("place of point").select("place of point", "is new", pl.col(ROW).alias("own row"), *key),
+        on="place of point",
     )
     of_sheet = based.filter("is new").join(
         rows.values.select(ROW, *(name for name in rows.fields if name not in key)),
@@ -104,7 +105,10 @@ def rows_again(
     whole = pl.concat([of_sheet, of_system], how="diagonal")
     carried = [name for name in fields if name in whole.columns and name not in (first, last)]
     values = whole.select(
-        pl.col("cause").cast(pl.UInt32).alias(ROW), *carried, pl.col("from").alias(first), pl.col("to").alias(last)
+        pl.col("caused by").cast(pl.UInt32).alias(ROW),
+        *carried,
+        pl.col("from day").alias(first),
+        pl.col("to day").alias(last),
     ).sort(ROW, *key)
     ordered = values.select(ROW, *(name for name in fields if name in values.columns))
     table = Table(*rows.table.origin, 0, (), ordered.select(ROW), {})

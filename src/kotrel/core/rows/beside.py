@@ -10,6 +10,9 @@ from msgspec.structs import replace
 
 from kotrel.core.rows.searching import all_different, run_position
 
+_INDEX = "place among the others"
+"""With blanks, as no field can be called."""
+
 
 class Beside(Struct, frozen=True):
     """The row with the same key, for each row of a sheet.
@@ -81,10 +84,10 @@ def beside(values: pl.DataFrame, others: pl.DataFrame, key: Sequence[str]) -> Be
     """Puts ``others`` beside ``values``; both have the columns of the key. A key with a blank stands beside nothing."""
     start = _start_of(values.select(key), others.select(key))
     if start is not None:
-        index = pl.int_range(start, start + values.height, dtype=pl.UInt32, eager=True).alias("index")
+        index = pl.int_range(start, start + values.height, dtype=pl.UInt32, eager=True).alias(_INDEX)
         return Beside(others, index, values.height == others.height)
-    first = others.select(key).with_row_index("index").unique(key, keep="first", maintain_order=True)
-    index = values.select(key).join(first, on=key, how="left", maintain_order="left")["index"]
+    first = others.select(key).with_row_index(_INDEX).unique(key, keep="first", maintain_order=True)
+    index = values.select(key).join(first, on=key, how="left", maintain_order="left")[_INDEX]
     in_order = others.height == values.height and index.equals(pl.int_range(values.height, dtype=pl.UInt32, eager=True))
     return Beside(others, index, in_order)
 

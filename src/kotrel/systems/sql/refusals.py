@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.changes.system_remarks import Refusal
-from kotrel.core.columns import ACTION, ROW, before
+from kotrel.core.columns import ACTION, LINE, ROW, before
 from kotrel.systems.interface import ConcurrentChange, Refused
 from kotrel.systems.sql.database import Database, RowRefused
 from kotrel.systems.sql.merging import Done, Merge
@@ -115,7 +115,7 @@ def find_refused(merge: Merge, deferred: bool = False) -> Refused:
 
 def _acting(stage: Stage) -> pl.DataFrame:
     """The rows that change anything, each with its line."""
-    rows = stage.changes.taken_rows.with_row_index("line", stage.lines.start)
+    rows = stage.changes.taken_rows.with_row_index(LINE, stage.lines.start)
     return rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
 
 
@@ -130,7 +130,7 @@ def _try(merge: Merge, part: pl.DataFrame, deferred: bool) -> str | None:
     wanted = {action: int((part[ACTION] == action).sum()) for action in ("new", "changed", "removed")}
     try:
         with merge.database.trying():
-            span = (int(part["line"][0]), int(part["line"][-1]))
+            span = (int(part[LINE][0]), int(part[LINE][-1]))
             done = merge.merge(span)
             if done["new"] < wanted["new"] and _count_missing(merge, "new", span):
                 return VANISHED
@@ -178,7 +178,7 @@ def settle_deferred(database: Database, merges: Sequence[Callable[[], Merge]]) -
         merge = staged()
         places = _acting(merge.stage)
         for refusal in find_refused(merge, deferred=True).refusals:
-            line = int(places.filter(pl.col(ROW) == refusal.row)["line"][0])
+            line = int(places.filter(pl.col(ROW) == refusal.row)[LINE][0])
             suspects.append((number, line, refusal))
         merge.merge()
     database.run("ROLLBACK TO SAVEPOINT loading")
