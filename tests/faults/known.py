@@ -50,6 +50,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         'above or ""  →  above': "no code is blank",
     },
     "core/changes/seal.py": {
+        "if copy.height != source.height: never": _QUICK,
         'sum(rows.height for rows in lines.until(last)) == int(part["rows"])  →  sum(rows.height for rows in lines.until(last)) >= int(part["rows"])': "no two lines have one number, so that there are never more",
     },
     "core/matching/row_choice.py": {
