@@ -35,8 +35,8 @@ class Scans(unittest.TestCase):
             "010202638133393117270229\x1d10L1": None,
             "]d2010202638133393110L1\x1d3012": Scan("02026381333931", Decimal(12), "L1"),
             # A net weight has six digits, an amount to be paid ends at a separator.
-            "]d20102026381333931310300125010L1": Scan("02026381333931", None, "L1"),
-            "]d2010202638133393139221234\x1d10L1": Scan("02026381333931", None, "L1"),
+            "]d20102026381333931310300125010L1": Scan("02026381333931", None, "L1", measure="3103"),
+            "]d2010202638133393139221234\x1d10L1": Scan("02026381333931", None, "L1", measure="3922"),
             "(01)02026381333932": None,
             # A long number whose digits in the middle happen to be a GTIN is a code like any other.
             "9902026381333931123": Scan("9902026381333931123"),
