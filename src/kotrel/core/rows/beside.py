@@ -43,7 +43,7 @@ class Beside(Struct, frozen=True):
 
 LARGE = 100_000
 """Rows from which on the fields of others are read in parts: all at once, they take as much memory as the rows."""
-FIELDS_AT_ONCE = 3
+FIELDS_AT_ONCE = 5
 
 
 def fields_in_turn(key: Sequence[str], fields: Sequence[str], rows: int) -> Iterator[list[str]]:
