@@ -137,10 +137,10 @@ class ByFields(unittest.TestCase):
         change = changes(table(*((c, *rest) for c, rest in before.items())), *((c, *rest) for c, rest in sheet.items()))
         # Others have since written anything, or nothing.
         now = table(*((code, *rest) for code, rest in meanwhile.items()))
-        for stands in (now, applied(table(*((c, *rest) for c, rest in before.items())), change)):
-            with few_fields(stands, at_once, chance) as (read, _):
+        for present in (now, applied(table(*((c, *rest) for c, rest in before.items())), change)):
+            with few_fields(present, at_once, chance) as (read, _):
                 back, blocked_by = reverse_by_fields(change, read)
-            plain, plainly_blocked = reverse(change, stands)
+            plain, plainly_blocked = reverse(change, present)
             self.assertTrue(back.frame.equals(plain.frame))
             self.assertEqual(blocked_by, plainly_blocked)
 
