@@ -8,7 +8,7 @@ from pathlib import Path
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, key_text
-from kotrel.core.columns import ACTION, before
+from kotrel.core.columns import before
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import count
@@ -98,7 +98,7 @@ def row_sections(changes: Sequence[RecordChanges], action: str, title: str) -> l
     """The new or the removed rows of each record, with their name and the first fields that are filled."""
     tables = []
     for part in changes:
-        rows = part.frame.filter(pl.col(ACTION) == action)
+        rows = part.rows_of(action)
         if not rows.height or part.record.is_kept:
             continue
         record = part.record

@@ -12,7 +12,7 @@ import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before, raw_after, raw_before
+from kotrel.core.columns import ACTION, LINE, MESSAGE, ROW, before, raw_after, raw_before
 from kotrel.core.description.model import Record
 
 
@@ -55,10 +55,9 @@ class RecordChanges(Struct, frozen=True):
         wanted = self.frame[ACTION].is_in(list(actions))
         return self.frame if wanted.all() else self.frame.filter(wanted)
 
-    @property
-    def taken_rows(self) -> pl.DataFrame:
-        """The rows that are not refused."""
-        return self.rows_of("new", "changed", "same", "removed")
+    def lines_from(self, first: int) -> pl.DataFrame:
+        """The rows that are not refused, each with :data:`~kotrel.core.columns.LINE`, the number of its line in the journal."""
+        return self.rows_of("new", "changed", "same", "removed").with_row_index(LINE, first)
 
     def refused(self) -> RecordChanges:
         """Only the refused rows."""

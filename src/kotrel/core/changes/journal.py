@@ -283,14 +283,14 @@ def _place(changes: RecordChanges, number: int) -> list[pl.Expr]:
 
 def journal_rows(changes: RecordChanges, number: int, first_line: int) -> pl.DataFrame:
     """The rows of one record's changes as :data:`ROW_COLUMNS`; refused rows are not part of a load."""
-    rows = changes.taken_rows
+    rows = changes.lines_from(first_line)
     fields = list(changes.fields)
     formers = [before(name) for name in fields]
     action = pl.col(ACTION)
     former_key = pl.concat_str(
         [pl.col(before(name)) for name in changes.record.key], separator=" / ", ignore_nulls=True
     )
-    return rows.with_row_index(LINE, first_line).select(
+    return rows.select(
         *_place(changes, number),
         pl.when(action == "removed").then(former_key).otherwise(key_text(changes.record)).alias("key"),
         action.alias("action"),
@@ -349,7 +349,6 @@ def changes_from(
             )
         origin = Origin(number, first, first + part["rows"] - 1)
         first += part["rows"]
-        # The system's own texts are there only where a piece has some.
         decoded = [_decoded(rows, fields) for rows in lines.until(origin.last)] or [_decoded(_no_lines(), fields)]
         frame = _in_one(decoded) if len(decoded) > 1 else decoded[0]
         given = part.get("given", {})

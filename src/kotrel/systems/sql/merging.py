@@ -199,7 +199,7 @@ class Merge:
 
     def _lines(self) -> pl.DataFrame:
         """The staged rows with the number of their line."""
-        return self.changes.taken_rows.with_row_index(LINE, self.stage.lines.start)
+        return self.changes.lines_from(self.stage.lines.start)
 
     def renamed_keys(self) -> dict[tuple[str, ...], tuple[str, ...]]:
         """Key sent → the key that the database made of it."""

@@ -52,7 +52,7 @@ def read_back(database: Database, number: int, sent: Sent, renamed: dict[int, tu
     """
     record, key = sent.changes.record, list(sent.changes.record.key)
     fields = list(sent.changes.fields)
-    rows = sent.changes.taken_rows.with_row_index(LINE, sent.lines.start)
+    rows = sent.changes.lines_from(sent.lines.start)
     rows = rows.filter(pl.col(ACTION).is_in(["new", "changed"]))
     if not rows.height:
         return []

@@ -115,7 +115,7 @@ def find_refused(merge: Merge, deferred: bool = False) -> Refused:
 
 def _acting(stage: Stage) -> pl.DataFrame:
     """The rows that change anything, each with its line."""
-    rows = stage.changes.taken_rows.with_row_index(LINE, stage.lines.start)
+    rows = stage.changes.lines_from(stage.lines.start)
     return rows.filter(pl.col(ACTION).is_in(["new", "changed", "removed"]))
 
 

@@ -153,9 +153,9 @@ class Stage:
     def _rows(self) -> pl.DataFrame:
         """The rows that a load touches, with the lines that the journal gave them."""
         key = self.store.record.key
-        rows = self.changes.taken_rows
+        rows = self.changes.lines_from(self.lines.start)
         rows = rows.select(
-            pl.int_range(pl.len()).add(self.lines.start).alias(LINE),
+            pl.col(LINE).cast(pl.Int64),
             ACTION,
             *(
                 (pl.coalesce(name, before(name)) if name in key else pl.col(name)).alias(staged_name("to", name))
