@@ -3,9 +3,10 @@
 import json
 import sqlite3
 import unittest
+from decimal import Decimal
 
 import polars as pl
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kotrel.core.changes.change_set import RecordChanges, before, join_changes
@@ -100,6 +101,38 @@ class FastRoads(unittest.TestCase):
         self.assertEqual(
             self.database.frame(["a"], ["a"], "FROM t ORDER BY rowid")["a"].to_list(), [row[0] for row in rows]
         )
+
+    @settings(deadline=None)
+    @given(
+        st.lists(st.one_of(st.none(), st.integers(-(2**63) + 1, 2**63 - 1), st.integers(-200, 200)), max_size=8),
+        st.sampled_from([("price", 2), ("cost", 4)]),
+    )
+    def test_amounts_come_out_as_exactly_what_their_whole_numbers_stand_for(self, whole, field):
+        name, decimals = field
+        self.assertEqual(ITEM.fields[name].decimals, decimals)
+        self.amounts(whole)
+        expected = [None if each is None else f"{Decimal(each).scaleb(-decimals):f}" for each in whole]
+        self.assertEqual(self.read_amounts(name), expected)
+
+    def test_what_is_no_whole_number_among_amounts_is_read_as_it_was(self):
+        self.amounts([150, "ten", None])
+        by_text = self.database.as_text("t.n", ITEM.fields["price"])
+        [*expected] = [text for (text,) in self.database.run(f"SELECT {by_text} FROM n AS t ORDER BY rowid")]
+        self.assertEqual(self.read_amounts("price"), expected)
+        self.assertEqual(expected[0], "1.50")
+
+    def amounts(self, values):
+        self.database.run("CREATE TABLE IF NOT EXISTS n (n BIGINT)")
+        self.database.run("DELETE FROM n")
+        for each in values:
+            self.database.run("INSERT INTO n VALUES (?)", [each])
+
+    def read_amounts(self, name):
+        field = ITEM.fields[name]
+        text = self.database.as_text("t.n", field)
+        return self.database.frame([text], ["n"], "FROM n AS t ORDER BY rowid", (), {"n": ("t.n", field)})[
+            "n"
+        ].to_list()
 
     def test_a_part_that_is_tried_is_always_taken_back(self):
         with self.database.changing():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -21,3 +21,14 @@ def map_parallel(work: Callable[[T], R], things: Iterable[T], rows: int) -> list
         return [work(one) for one in things]
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         return list(pool.map(work, things))
+
+
+def one_ahead(pieces: Iterator[T]) -> Iterator[T]:
+    """The pieces; while one is looked at, the next is made in another thread. What they are read from, a connection
+    say, must not be asked for anything else meanwhile.
+    """
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(next, pieces, None)
+        while (piece := coming.result()) is not None:
+            coming = pool.submit(next, pieces, None)
+            yield piece

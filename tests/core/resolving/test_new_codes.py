@@ -1,8 +1,11 @@
 """New codes that look alike, lost their zeros, carry a footnote, or are written in another alphabet."""
 
 import unittest
+from unittest import mock
 
 import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
 from kotrel.core.resolving.ready_rows import ready_rows
@@ -34,6 +37,22 @@ class NewCodes(unittest.TestCase):
         self.assertEqual(found("HA-DUPE", "ha dupe", new_codes=("HA-DUPE", "ha dupe")), set())
         self.assertEqual(found("HA-DUPE", "ha dupe", new_codes=("all",)), set())
         self.assertEqual(found("A-1", "A-2", "A-10", "A-11"), set(), "numbers that differ")
+
+    def test_numbers_divided_in_other_places_are_other_codes(self):
+        self.assertEqual(found("1-12", "11-2", "X-7-10", "X 71 0"), set())
+        self.assertEqual(
+            found("1-12", "11-2", "112"), {("nearly-twice", "error", row) for row in (2, 3, 4)}, "112 may be either"
+        )
+
+    @settings(deadline=None, max_examples=60)
+    @given(
+        st.sampled_from(["", "-"]), st.lists(st.tuples(st.integers(0, 29), st.integers(0, 29)), min_size=2, unique=True)
+    )
+    def test_codes_of_one_shape_need_no_closer_look(self, between, numbers):
+        codes = pl.Series([f"BOLT-{one:02}{between}{other:02}" for one, other in numbers])
+        self.assertTrue(all_of_one_shape(codes))
+        with mock.patch("kotrel.core.resolving.new_codes.all_of_one_shape", return_value=False):
+            self.assertEqual(found(*codes), set())
 
     def test_numbers_beside_codes_with_zeros_have_lost_them(self):
         kinds = ["text", "number", "text"]

@@ -8,7 +8,7 @@ import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing
-from kotrel.core.rows.beside import Beside, RowsBeside, fields_in_turn
+from kotrel.core.rows.beside import Beside, RowsBeside, read_in_turn
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import looked_up
 
@@ -33,8 +33,8 @@ def compare_by_fields(rows: Rows, read: Callable[[list[str]], pl.DataFrame]) -> 
         read: gives these fields of the system's rows for these keys, all of one moment.
     """
     comparison = _Comparison(rows)
-    for fields in fields_in_turn(comparison.key, comparison.others, rows.values.height):
-        comparison.add(read(fields))
+    for now in read_in_turn(read, comparison.key, comparison.others, rows.values.height):
+        comparison.add(now)
     return comparison.changes()
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from typing import NamedTuple
 
 import polars as pl
 
@@ -14,7 +15,7 @@ from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.lookalikes import OTHER_ALPHABETS, without_lookalikes
-from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_form
+from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_form, same_places
 
 _PADDED = "^0[0-9]+$"
 NAMED = 3
@@ -143,20 +144,23 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     or in zeros and letters like them.
     """
     within = [part for part in rows.record.key if part != name]
-    distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
-    if distinct.height < 2 or (not within and all_of_one_shape(distinct[name])):
+    if fresh.height < 2 or (not within and all_of_one_shape(fresh[name])):
         return []
+    distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
     findings: list[FindingGroup] = []
     told: set[int] = set()
     for severity, form in (("error", same_form(distinct[name])), ("warning", near_form(distinct[name]))):
-        groups = distinct.with_columns(form.str.replace_all("-", "", literal=True).alias("near form"))
-        groups = groups.filter(pl.len().over(*within, "near form") > 1).filter(~pl.col(ROW).is_in(list(told)))
+        bare = form.str.replace_all("-", "", literal=True).alias("bare form")
+        groups = distinct.with_columns(bare, form.alias("near form"))
+        groups = groups.filter(pl.len().over(*within, "bare form") > 1).filter(~pl.col(ROW).is_in(list(told)))
         if not groups.height:
             continue
-        alike: dict[object, list[tuple[int, str]]] = {}
-        for row, form_of, code, *parts in groups.select(ROW, "near form", name, *within).iter_rows():
-            alike.setdefault((form_of, *parts), []).append((row, code))
-        cells = _alike_cells(rows, name, [group for group in alike.values() if len(group) > 1])
+        alike: dict[object, list[_NewCode]] = {}
+        for row, bare_form, near, code, *parts in groups.select(
+            ROW, "bare form", "near form", name, *within
+        ).iter_rows():
+            alike.setdefault((bare_form, *parts), []).append(_NewCode(row, code, near))
+        cells = _alike_cells(rows, name, list(alike.values()))
         if cells.height:
             told |= set(cells[ROW])
             title = "two new codes that look alike"
@@ -166,17 +170,30 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     return findings
 
 
-def _alike_cells(rows: Rows, name: str, groups: Sequence[Sequence[tuple[int, str]]]) -> pl.DataFrame:
+class _NewCode(NamedTuple):
+    """A new code of the sheet, and its form in which others may look like it."""
+
+    row: int
+    code: str
+    form: str
+
+    def looks_like(self, other: _NewCode) -> bool:
+        # 1-12 and 11-2 have a separator each that the other has not: they are two places in one system of numbers.
+        return other.row != self.row and same_places(self.form, other.form)
+
+
+def _alike_cells(rows: Rows, name: str, groups: Sequence[Sequence[_NewCode]]) -> pl.DataFrame:
     said: Mapping[int, tuple[str, str]] = {
-        row: (code, _say_alike(rows, name, [one for one in group if one[0] != row]))
+        each.row: (each.code, _say_alike(rows, name, others))
         for group in groups
-        for row, code in group
+        for each in group
+        if (others := [other for other in group if each.looks_like(other)])
     }
     ordered = sorted(said)
     return cells_of(ordered, [said[row][0] for row in ordered], [said[row][1] for row in ordered])
 
 
-def _say_alike(rows: Rows, name: str, others: Sequence[tuple[int, str]]) -> str:
-    places = [f"{rows.table.place(row, rows.letters[name])} “{code}”" for row, code in others[:NAMED]]
+def _say_alike(rows: Rows, name: str, others: Sequence[_NewCode]) -> str:
+    places = [f"{rows.table.place(each.row, rows.letters[name])} “{each.code}”" for each in others[:NAMED]]
     more = f" and {len(others) - NAMED} more" if len(others) > NAMED else ""
-    return f"{listed_and(places)}{more} looks like it: use one of them, or name each with --new-codes"
+    return f"looks like {listed_and(places)}{more}: use one of them, or name each with --new-codes"

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kotrel.core.parallel import one_ahead
 from kotrel.core.rows.searching import all_different, run_position
 
 _INDEX = "place among the others"
@@ -43,7 +44,7 @@ class Beside(Struct, frozen=True):
 
 LARGE = 100_000
 """Rows from which on the fields of others are read in parts: all at once, they take as much memory as the rows."""
-FIELDS_AT_ONCE = 5
+FIELDS_AT_ONCE = 4
 
 
 def fields_in_turn(key: Sequence[str], fields: Sequence[str], rows: int) -> Iterator[list[str]]:
@@ -51,6 +52,14 @@ def fields_in_turn(key: Sequence[str], fields: Sequence[str], rows: int) -> Iter
     at_once = FIELDS_AT_ONCE if rows >= LARGE else max(len(fields), 1)
     for start in range(0, max(len(fields), 1), at_once):
         yield [*key, *fields[start : start + at_once]]
+
+
+def read_in_turn(
+    read: Callable[[list[str]], pl.DataFrame], key: Sequence[str], fields: Sequence[str], rows: int
+) -> Iterator[pl.DataFrame]:
+    """What ``read`` gives for the fields in turn; of many rows, the next few are read while these are looked at."""
+    turns = map(read, fields_in_turn(key, fields, rows))
+    return one_ahead(turns) if rows >= LARGE else turns
 
 
 def shared(column: pl.Series, values: pl.DataFrame) -> pl.Series:

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
-from kotrel.core.rows.beside import RowsBeside, fields_in_turn, shared
+from kotrel.core.rows.beside import RowsBeside, read_in_turn, shared
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, run_position
 
@@ -134,16 +134,21 @@ class SystemState:
         place = RowsBeside(values, key)
         columns = {name: values[name] for name in key}
         is_held = values[key[0]].is_not_null()
-        for wanted in fields_in_turn(key, fields, values.height):
-            with self._one_at_a_time:
-                known = place.put(self._reader(rows.record.name, wanted, (key[0], values[key[0]]), None))
+        for now in read_in_turn(lambda wanted: self._asked(rows, wanted), key, fields, values.height):
+            known = place.put(now)
             is_held = known.is_there
-            columns |= {name: shared(known.column(name), values) for name in wanted if name not in key}
+            columns |= {name: shared(known.column(name), values) for name in now.columns if name not in key}
         held = pl.DataFrame(list(columns.values()))
         held = held if is_held.all() else held.filter(is_held)
         keys = held.select(key)
         once = all_different(keys.to_series()) if len(key) == 1 else keys.n_unique() == keys.height
         return held if once else held.unique(key, keep="first", maintain_order=True)
+
+    def _asked(self, rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
+        """Fields of the system's rows for these rows, as they are read."""
+        key = rows.record.key[0]
+        with self._one_at_a_time:
+            return self._reader(rows.record.name, fields, (key, rows.values[key]), None)
 
     def having_any(self, record: Record, field: str, *others: str) -> pl.DataFrame:
         """The key, the field and others of all the system's rows in which that field is filled, as String columns."""

@@ -24,9 +24,9 @@ from kotrel.core.loading.pipeline import preview
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.loads.in_progress import in_progress
 from kotrel.loading.loads.plans import plan_of
-from kotrel.loading.loads.preview import fingerprint, loaded_before
+from kotrel.loading.loads.preview import loaded_before, understood_with_fingerprint
 from kotrel.loading.loads.refused_rows import keep_stamps, rest_of, write_rests_beside
-from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
+from kotrel.loading.sheets_in.checking import business_of, parts_of
 from kotrel.loading.sheets_in.sheet_reading import Understood
 from kotrel.sheets.ooxml.stamps import stamps_of
 from kotrel.systems.interface import Altered, ConcurrentChange, Reading, Receipt, Refused, Step, System
@@ -97,16 +97,10 @@ def load_files(
     Raises:
         OutOfReach: the system cannot be reached, or others kept changing the same rows.
     """
-    understood = understand_files(order.files, workspace, order.wanted, order.at.date(), step)
+    understood, content = understood_with_fingerprint(order.files, workspace, order.wanted, order.at.date(), step)
     parts = parts_of(understood, workspace)
     system = workspace.system()
-    stamp = Stamp(
-        order.at,
-        order.who,
-        tuple(path.name for path in order.files),
-        fingerprint(order.files, order.wanted, understood),
-        order.remark,
-    )
+    stamp = Stamp(order.at, order.who, tuple(path.name for path in order.files), content, order.remark)
     shown: Preview | None = None
     if agree is not None:
         with system.reading() as reading:

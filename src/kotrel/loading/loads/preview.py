@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 import hashlib
 from collections.abc import Sequence
-from datetime import datetime
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date, datetime
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -31,8 +32,7 @@ def preview_files(
     files: Sequence[Path], workspace: Workspace, wanted: FileOptions, today: datetime, step: Step
 ) -> Preview:
     """What loading the files would do."""
-    understood = understand_files(files, workspace, wanted, today.date(), step)
-    content = fingerprint(files, wanted, understood)
+    understood, content = understood_with_fingerprint(files, workspace, wanted, today.date(), step)
     parts, business = parts_of(understood, workspace), business_of(workspace, wanted.options, today)
     system = workspace.system()
     with system.reading() as reading:
@@ -56,24 +56,40 @@ def loaded_before(entries: Sequence[Entry], content: str) -> Entry | None:
     return None
 
 
-def fingerprint(files: Sequence[Path], wanted: FileOptions, understood: Sequence[Understood]) -> str:
-    """SHA-256 over the contents of the files and how they are understood, hexadecimal.
+def understood_with_fingerprint(
+    files: Sequence[Path], workspace: Workspace, wanted: FileOptions, today: date, step: Step
+) -> tuple[list[Understood], str]:
+    """The files understood, and their fingerprint: SHA-256 over their contents and how they are understood, hexadecimal.
 
     The same file loaded with another match, or from another sheet, is different content.
     """
-    digest = hashlib.sha256()
-    for path in files:
+    with ThreadPoolExecutor(1) as pool:
+        goes_on = [True]
+        # The contents are digested while they are read.
+        digesting = pool.submit(_digest_of, files, goes_on)
         try:
-            with path.open("rb") as file:
-                while part := file.read(1 << 20):
-                    digest.update(part)
-        except OSError as error:
-            raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+            understood = understand_files(files, workspace, wanted, today, step)
+            digest = digesting.result()
+        finally:
+            goes_on.clear()
     for each in understood:
         rows = each.rows
         digest.update(repr((rows.record.name, rows.table.sheet, sorted(rows.sources.items()))).encode())
     digest.update(repr(wanted.options).encode())
-    return digest.hexdigest()
+    return understood, digest.hexdigest()
+
+
+def _digest_of(files: Sequence[Path], goes_on: Sequence[bool]) -> hashlib._Hash:
+    """SHA-256 over the contents of files, as long as somebody waits for it."""
+    digest = hashlib.sha256()
+    for path in files:
+        try:
+            with path.open("rb") as file:
+                while goes_on and (part := file.read(1 << 20)):
+                    digest.update(part)
+        except OSError as error:
+            raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+    return digest
 
 
 EXAMPLE = """\

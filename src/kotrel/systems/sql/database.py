@@ -16,6 +16,7 @@ from kotrel.systems.sql.dialect import Dialect, quoted
 if TYPE_CHECKING:
     from kotrel.core.description.table_facts import TableFacts
 
+NOTHING: Mapping[str, Any] = {}
 NEVER_BLANK = "'.'"
 """A second column to read beside a single one: a CSV reader would skip its blank lines."""
 
@@ -59,7 +60,12 @@ class Database(ABC):
 
     @abstractmethod
     def frame(
-        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+        self,
+        columns: Sequence[str],
+        names: Sequence[str],
+        rest: str,
+        values: Sequence[Any] = (),
+        direct: Mapping[str, tuple[str, Field]] = NOTHING,
     ) -> pl.DataFrame:
         """Reads in bulk: ``SELECT columns rest`` as String columns.
 
@@ -67,6 +73,8 @@ class Database(ABC):
             columns: SQL expressions that give canonical text or NULL.
             names: names of the columns in the frame.
             rest: from FROM on.
+            direct: name → the table's column and its field, where the value is stored in the way of our own tables: a
+                database may read that column instead, where it is quicker so.
         """
 
     @abstractmethod

@@ -31,6 +31,7 @@ from kotrel.core.changes.journal import (
 from kotrel.core.changes.seal import SEALED, Seal, chained, seal_of
 from kotrel.core.description.model import Description
 from kotrel.core.errors import WrongUse
+from kotrel.core.parallel import one_ahead
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.dialect import Dialect, quoted
 
@@ -194,7 +195,7 @@ def close(database: Database, number: int, seal: Seal | None) -> None:
         seal: of its lines as they were written, or None where the system's own rules have changed some since.
     """
     if seal is None:
-        seal = seal_of(load_parts(database, number), read_ahead(line_pieces(database, SEALED, number)))
+        seal = seal_of(load_parts(database, number), one_ahead(line_pieces(database, SEALED, number)))
     table = load_table(database.dialect)
     before = database.run(f"SELECT chain FROM {table} WHERE number = ?", [number - 1])
     facts = _facts(database, number, seal.lines, seal.digest())
@@ -281,17 +282,8 @@ def changes_of(database: Database, description: Description, number: int) -> lis
     Raises:
         WrongUse: there is no such load, or the description no longer has what it loaded.
     """
-    pieces = read_ahead(lines_done(database, number))
+    pieces = one_ahead(lines_done(database, number))
     return list(changes_from(load_parts(database, number), pieces, description, number))
-
-
-def read_ahead(pieces: Iterator[pl.DataFrame]) -> Iterator[pl.DataFrame]:
-    """The pieces; while one is looked at, the next is read. Nothing else may ask the database meanwhile."""
-    with ThreadPoolExecutor(1) as pool:
-        coming = pool.submit(next, pieces, None)
-        while (piece := coming.result()) is not None:
-            coming = pool.submit(next, pieces, None)
-            yield piece
 
 
 def lines_done(database: Database, number: int) -> Iterator[pl.DataFrame]:

@@ -8,6 +8,7 @@ from typing import Any
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
+from kotrel.core.parallel import one_ahead
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
 from kotrel.systems.sql.database_journal import (
@@ -15,7 +16,6 @@ from kotrel.systems.sql.database_journal import (
     has_journal,
     line_pieces,
     load_table,
-    read_ahead,
     row_table,
 )
 
@@ -81,7 +81,7 @@ def _trouble(
     if not whole and count > MANY_LINES:
         return ""
     parts = json.loads(facts[8])
-    if seal_of(parts, read_ahead(line_pieces(database, SEALED, number, last=lines))).digest() != digest:
+    if seal_of(parts, one_ahead(line_pieces(database, SEALED, number, last=lines))).digest() != digest:
         return "lines of its journal were changed since"
     start = 1
     for part in parts:

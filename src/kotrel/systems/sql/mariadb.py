@@ -20,7 +20,7 @@ from msgspec.structs import replace
 from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import ColumnNow, Database
+from kotrel.systems.sql.database import NOTHING, ColumnNow, Database
 from kotrel.systems.sql.dialect import quoted, with_format_marks
 from kotrel.systems.sql.mariadb_dialect import EXACT, MARIADB
 from kotrel.systems.sql.mariadb_session import WAIT_SECONDS, clear, connected, is_mariadb
@@ -106,7 +106,12 @@ class MariaDatabase(Database):
             raise self._clear(error) from None
 
     def frame(
-        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+        self,
+        columns: Sequence[str],
+        names: Sequence[str],
+        rest: str,
+        values: Sequence[Any] = (),
+        direct: Mapping[str, tuple[str, Field]] = NOTHING,
     ) -> pl.DataFrame:
         # One text for each row, joined by the server: reading each value by itself takes five times as long.
         joined = ", ".join(f"ifnull(nullif({column}, ''), '{_NONE}')" for column in columns)

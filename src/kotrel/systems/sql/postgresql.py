@@ -5,7 +5,7 @@ each in one repeatable-read transaction.
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from functools import partial
@@ -17,7 +17,7 @@ import psycopg
 from kotrel.core.description.model import Field
 from kotrel.core.description.table_facts import TableFacts
 from kotrel.core.errors import OutOfReach
-from kotrel.systems.sql.database import NEVER_BLANK, ColumnNow, Database
+from kotrel.systems.sql.database import NEVER_BLANK, NOTHING, ColumnNow, Database
 from kotrel.systems.sql.dialect import JOURNAL, quoted, with_format_marks
 from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views, written_by_triggers
 from kotrel.systems.sql.pg_errors import clear
@@ -139,7 +139,12 @@ class PostgresDatabase(Database):
             raise self._clear(error) from None
 
     def frame(
-        self, columns: Sequence[str], names: Sequence[str], rest: str, values: Sequence[Any] = ()
+        self,
+        columns: Sequence[str],
+        names: Sequence[str],
+        rest: str,
+        values: Sequence[Any] = (),
+        direct: Mapping[str, tuple[str, Field]] = NOTHING,
     ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)

@@ -182,4 +182,5 @@ def read_rows(
     # With the table's name before it, a missing column is an error: SQLite would take the quoted name alone for
     # a text, and every row would silently hold that.
     columns = [store.text(database, "t", store.record.fields[name]) for name in fields]
-    return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values)
+    direct = {name: (f"t.{store.column(name)}", store.record.fields[name]) for name in fields if not store.plain}
+    return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values, direct)
