@@ -52,10 +52,9 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
     for field in rows.record.fields.values():
         if field.kind != "money" or field.name not in rows.values.columns:
             continue
-        most = _decimals_of(rows.seen(field.name)).max()
         places = _of_list(rows, state, DECIMALS_FIELD).cast(pl.Int64, strict=False)
-        finest = places.min()
-        if not isinstance(most, int) or not isinstance(finest, int) or most <= finest:
+        fewest = places.min()
+        if not isinstance(fewest, int) or not _has_more_decimals(rows.seen(field.name), max(fewest, 0)):
             continue
         finer = (_decimals_of(rows.values[field.name]) > places).fill_null(False)
         for count in places.filter(finer).unique().sort():
@@ -68,6 +67,11 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 "warning", "finer-than-list", "finer than the price list", field, here, message, shown
             )
     return findings
+
+
+def _has_more_decimals(values: pl.Series, places: int) -> bool:
+    """Whether any value has more decimals that count."""
+    return bool(values.str.contains(rf"\.[0-9]{{{places}}}[0-9]*[1-9]").any())
 
 
 def _decimals_of(values: pl.Series) -> pl.Series:

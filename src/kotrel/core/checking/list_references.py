@@ -35,11 +35,10 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
             findings += _check_within(rows, field, target, state)
             continue
         values = rows.values[name]
-        distinct = rows.distinct(name).drop_nulls()
-        held = state.held_codes(target, distinct)
+        seen = rows.seen(name)
         if len(target.key) == 1:
-            findings += _on_two_rows(rows, name, target, held, state)
-        unknown = distinct.filter(~distinct.is_in(state.with_coming(target, held).implode()))
+            findings += _on_two_rows(rows, name, target, state.held_codes(target, seen), state)
+        unknown = seen.filter(~state.are_known(target, seen)).unique()
         if target.name == rows.record.name and rows.has_key and len(unknown):
             # A row may refer to another row of the same sheet.
             unknown = unknown.filter(~unknown.is_in(rows.values[target.key[0]].implode()))
@@ -63,7 +62,7 @@ def check_lists(rows: Rows, state: SystemState) -> list[FindingGroup]:
 
 def _on_two_rows(rows: Rows, name: str, target: Record, held: pl.Series, state: SystemState) -> list[FindingGroup]:
     """Codes that stand on several rows of their list in the system: which of them is meant, nothing says."""
-    if all_different(held):
+    if state.answers.of(("all different", target.name), held, lambda: all_different(held)):
         return []
     doubled = held.filter(held.is_duplicated()).unique()
     bad = rows.values.select(ROW, name).filter(pl.col(name).is_in(doubled.implode()))

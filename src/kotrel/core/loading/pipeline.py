@@ -44,6 +44,7 @@ def check_parts(
     require_known_options(business.options, business.description, [each.rows.record.name for each in parts])
     parts = shape_parts(parts, business, look)
     pending: dict[str, PendingRows] = {}
+    held = business.state(look, {})
     checked: list[Checked] = []
     for name, group in itertools.groupby(parts, lambda each: each.rows.record.name):
         step(f"checking {business.description.records[name].title.lower()}")
@@ -51,26 +52,27 @@ def check_parts(
         look.require(name)
         done = [each.rows for each in checked if each.consequence is None]
         ready = [replace(each, rows=from_same_row(each.rows, done)) for each in group]
-        checked += _check_record(ready, business, look, pending, refusals)
+        checked += _check_record(ready, business, held, pending, refusals)
     return with_documents(checked, business, look)
 
 
 def _check_record(
     parts: Sequence[SheetRows],
     business: Business,
-    look: SystemReader,
+    held: SystemState,
     pending: dict[str, PendingRows],
     refusals: Sequence[Refusal],
 ) -> list[Checked]:
     """Readies and checks all rows of one record, from however many sheets; adds them to what is pending."""
-    readied = _readied(parts, business, business.state(look, pending))
-    across = check_across([each.rows for each in readied], business.state(look, pending)) if len(parts) > 1 else [[]]
-    books = _about_books(parts, readied, business.state(look, pending))
+    state = held.with_pending(pending)
+    readied = _readied(parts, business, state)
+    across = check_across([each.rows for each in readied], state) if len(parts) > 1 else [[]]
+    books = _about_books(parts, readied, state)
     done: list[Checked] = []
     loads: list[PendingRows] = []
     others = _rows_of_other_sheets([each.rows for each in readied])
     for index, (part, ready) in enumerate(zip(parts, readied, strict=True)):
-        state = business.state(look, pending)
+        state = held.with_pending(pending)
         # The same state: what is created was not on any list before.
         caused = [(it, with_refusals(check_rows(it.rows, state), refusals)) for it in ready.consequences]
         before = dict(pending)
@@ -80,7 +82,7 @@ def _check_record(
         if caused or beside is not None:
             with_them = dict(pending)
             _add_pending(with_them, ready.rows.record.name, beside)
-            state = business.state(look, with_them)
+            state = held.with_pending(with_them)
         rows = check_rows(ready.rows, state).with_findings([*across[index], *books[index]])
         rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows.refused.implode()))

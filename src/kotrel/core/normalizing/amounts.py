@@ -115,10 +115,24 @@ def number_evidence(texts: pl.Series) -> tuple[object, ...]:
 
 def number_witnesses(texts: pl.Series) -> pl.Series:
     """Two texts for each form in which a column writes its numbers: they decide what all of its texts decide."""
-    odd = texts.filter(texts.str.contains(r"[.,]").fill_null(False)).unique()
+    # Each number with a clear mark says the same: two are enough of all their forms, which are by far the most.
+    odd, told = texts, []
+    for shows_mark in numbers.CLEAR_MARKS:
+        shows = odd.str.contains(shows_mark).fill_null(False)
+        if shows.any():
+            told.append(_two_of(odd.filter(shows)))
+            odd = odd.filter(~shows)
+    odd = odd.filter(odd.str.contains(r"[.,]").fill_null(False)).unique()
     form = odd.str.replace_all(r"[1-9]", "9")
     few = pl.int_range(pl.len()).over("form") < numbers.ENOUGH_WITNESSES
-    return odd.filter(pl.DataFrame({"form": form}).select(few).to_series())
+    return pl.concat([*told, odd.filter(pl.DataFrame({"form": form}).select(few).to_series())])
+
+
+def _two_of(texts: pl.Series) -> pl.Series:
+    """As many different texts as prove a mark, or all where there are fewer."""
+    enough = numbers.ENOUGH_WITNESSES
+    first = texts.head(1_000).unique(maintain_order=True).head(enough)
+    return first if len(first) == enough else texts.unique(maintain_order=True).head(enough)
 
 
 def _fixed(decimals: int) -> str:

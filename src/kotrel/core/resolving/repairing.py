@@ -353,8 +353,8 @@ def _apply_repairs(column: _RepairedColumn, repairs: list[RepairGroup]) -> pl.Se
 def _repair_reference(
     column: _RepairedColumn, state: SystemState, target: Record, spellings: Mapping[str, str]
 ) -> None:
-    distinct = column.rows.distinct(column.about.name).drop_nulls()
-    unknown = distinct.filter(~distinct.is_in(state.known_codes(target, distinct).implode()))
+    seen = column.rows.seen(column.about.name)
+    unknown = seen.filter(~state.are_known(target, seen)).unique()
     own_keys = target.name == column.rows.record.name and column.rows.has_key
     if own_keys and len(unknown):
         unknown = unknown.filter(~unknown.is_in(column.rows.values[target.key[0]].implode()))

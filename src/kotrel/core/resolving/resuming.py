@@ -36,12 +36,14 @@ def days_left(points: pl.DataFrame, first: str) -> pl.DataFrame:
     An earlier row never goes on across a later one, new or there already: it goes on until the day before that.
 
     Args:
-        points: the rows for the same things (``same thing``) in the order of their first days; ``is new``, ``own end`` and
-            ``new end`` (what follows for a new row without an end); see :mod:`kotrel.core.resolving.periods`.
+        points: the rows for the same things (``same thing``) in the order of their first days; ``goes on`` and ``went on``
+            (the row after it, or before it, is for the same), ``is new``, ``own end`` and ``new end`` (what follows for
+            a new row without an end); see :mod:`kotrel.core.resolving.periods`.
     """
     reach = pl.when("is new").then(pl.coalesce("own end", "ends within")).otherwise("own end").fill_null(OPEN)
     ordered = points.with_row_index("place of point").with_columns(reach.alias("reaches to"))
     # Most things have one row, or rows that follow each other: they are not looked at one by one.
+    ordered = ordered.filter(pl.col("goes on") | pl.col("went on"))
     before = pl.col("reaches to").cum_max().shift(1).over("same thing")
     ends = pl.col("is new") & (pl.col("reaches to") != OPEN) & (before > pl.col("reaches to"))
     wanted = ordered.filter(ends)["same thing"].unique()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from copy import copy
 from threading import RLock
 from typing import Protocol
 
@@ -11,6 +12,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
+from kotrel.core.rows.answers import Answers
 from kotrel.core.rows.beside import RowsBeside, read_in_turn, shared
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, run_position
@@ -68,7 +70,8 @@ class PendingRows(Struct, frozen=True):
 
 
 class SystemState:
-    """Answers the checks' questions about the system and reads nothing twice. Each part of a load has its own.
+    """Answers the checks' questions about the system and reads nothing twice. Each part of a load has its own, made
+    of the one before it.
 
     Args:
         description: the system's records.
@@ -95,6 +98,14 @@ class SystemState:
         self._pending = dict(pending or {})
         self._lists: dict[str, pl.DataFrame] = {}
         self._wholes: dict[tuple[object, ...], pl.DataFrame] = {}
+        self.answers = Answers()
+        """Of the system's rows alone, whatever the load brings."""
+
+    def with_pending(self, pending: Mapping[str, PendingRows]) -> SystemState:
+        """The state with other earlier rows of the load; what was read of the system is not read again."""
+        other = copy(self)
+        other._pending = dict(pending)
+        return other
 
     def _read(
         self,
@@ -158,6 +169,17 @@ class SystemState:
         """All values of a field that the system holds."""
         return self._read(record.name, [field])[field]
 
+    def are_known(self, record: Record, values: pl.Series) -> pl.Series:
+        """Boolean for each value: it is a code of the record, in the system or earlier in this load; null for a blank."""
+
+        def find() -> pl.Series:
+            return values.is_in(self.held_codes(record, values).implode())
+
+        known = self.answers.of(("held", record.name), values, find)
+        if record.name not in self._pending:
+            return known
+        return known | values.is_in(self._pending[record.name].values[record.code].implode())
+
     def known_codes(self, record: Record, values: pl.Series) -> pl.Series:
         """Which of the values are codes of the record, in the system or earlier in this load."""
         return self.with_coming(record, self.held_codes(record, values))
@@ -200,6 +222,10 @@ class SystemState:
             pl.col(name) if name in rows.columns else pl.lit(None, pl.String).alias(name) for name in fields
         )
 
+    def brings(self, record: Record) -> bool:
+        """Whether rows of the record come earlier in this load."""
+        return record.name in self._pending
+
     def refused_in_load(self, record: str) -> Mapping[str, str]:
         """Key → its place in the sheet, for earlier rows of this load with an error."""
         return self._pending[record].refused if record in self._pending else {}
@@ -210,8 +236,13 @@ class SystemState:
         """
         key = record.key[0]
         wanted = list(dict.fromkeys((key, *fields)))
-        target_rows = self._read(record.name, wanted, (key, codes)).select(wanted).unique(subset=key, keep="any")
-        pending = self._pending[record.name].values if record.name in self._pending else pl.DataFrame()
+        held = self._read(record.name, wanted, (key, codes))
+        target_rows = self.answers.of(
+            ("once", record.name, *wanted), held, lambda: held.select(wanted).unique(subset=key, keep="any")
+        )
+        if record.name not in self._pending:
+            return target_rows
+        pending = self._pending[record.name].values
         cleared = [name for name in wanted if clearing(name) in pending.columns]
         coming = self.coming(record, wanted).with_columns(pending[clearing(name)] for name in cleared)
 
@@ -256,15 +287,24 @@ def is_new(rows: Rows, state: SystemState) -> pl.Series:
     """Boolean for each row: the system holds no row with its key.
     Without a value for each part of the key, all are new.
     """
-    key = list(rows.record.key)
     if not rows.has_key:
         return pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    keys = rows.values.select(rows.record.key)
+    return state.answers.of(("new", rows.record.name), keys, lambda: _are_new(rows, state))
+
+
+def _are_new(rows: Rows, state: SystemState) -> pl.Series:
+    key = list(rows.record.key)
     if len(key) == 1:
         own, there = rows.values[key[0]], state.existing(rows)[key[0]]
         if run_position(own, there) is not None:
             return own.is_null()
         return ~own.is_in(there.implode()).fill_null(False)
-    known = state.existing(rows).select(key).unique().with_columns(pl.lit(True).alias("is there"))
+    known = state.existing(rows).select(key)
+    if not rows.values[key[0]].is_in(known[key[0]].implode()).any():
+        # A new price list, say: none of its rows need be looked up.
+        return pl.Series([True], dtype=pl.Boolean).new_from_index(0, rows.values.height)
+    known = known.unique().with_columns(pl.lit(True).alias("is there"))
     joined = rows.values.select(key).join(known, on=key, how="left", maintain_order="left")
     return joined["is there"].is_null()
 
@@ -282,10 +322,11 @@ def after_load(rows: Rows, state: SystemState, fields: Sequence[str]) -> pl.Data
         *(clearing(name) for name in carried if clearing(name) in rows.values.columns),
     )
     if is_new(rows, state).all():
-        now = pl.DataFrame(schema=dict.fromkeys((*key, *(f"now {name}" for name in fields)), pl.String))
-    else:
-        now = state.having(rows.record, fields, key[0], rows.values[key[0]]).unique(subset=key, keep="any")
-        now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields))
+        return sheet_values.select(
+            ROW, *(pl.col(name) if name in carried else pl.lit(None, pl.String).alias(name) for name in fields)
+        )
+    now = state.having(rows.record, fields, key[0], rows.values[key[0]]).unique(subset=key, keep="any")
+    now = now.select(*key, *(pl.col(name).alias(f"now {name}") for name in fields))
     joined = sheet_values.join(now, on=key, how="left", maintain_order="left")
 
     def after(name: str) -> pl.Expr:
@@ -318,9 +359,16 @@ def behind_rows(rows: Rows, state: SystemState, reference: str, name: str) -> tu
     target = state.description.records[str(rows.record.fields[reference].to)]
     key = target.key[0]
     references = rows.values if reference in rows.fields else after_load(rows, state, (reference,))
-    found = state.behind(target, references[reference], (name,))
-    found = found.select(
-        pl.col(key).alias(reference), pl.col(name).alias("value there"), pl.lit(True).alias("is known")
-    )
-    joined = references.select(reference).join(found, on=reference, how="left", maintain_order="left")
-    return target, joined.with_columns(pl.col("is known").fill_null(False))
+    codes = references[reference]
+
+    def find() -> pl.DataFrame:
+        found = state.behind(target, codes, (name,))
+        found = found.select(
+            pl.col(key).alias(reference), pl.col(name).alias("value there"), pl.lit(True).alias("is known")
+        )
+        joined = codes.to_frame().join(found, on=reference, how="left", maintain_order="left")
+        return joined.select("value there", pl.col("is known").fill_null(False))
+
+    if state.brings(target):
+        return target, find()
+    return target, state.answers.of(("behind", target.name, name), codes, find)

@@ -22,6 +22,8 @@ PLAIN = r"^-?[0-9]+(?:\.[0-9]+)?$"
 """A number as programs write it."""
 
 _POINT_IS_CLEAR = r"^-?(?:[0-9]+\.(?:[0-9]{1,2}|[0-9]{4,})|0+\.[0-9]+|[0-9]{4,}\.[0-9]+)$"
+CLEAR_MARKS = (_POINT_IS_CLEAR, _POINT_IS_CLEAR.replace(r"\.", ","))
+"""Numbers each of which proves its decimal mark: the point, the comma."""
 _POINT_IS_DOUBTFUL = r"^-?[1-9][0-9]{0,2}\.[0-9]{3}$"
 
 _BLANKS = re.compile(r"[\s\u00a0\u2007\u2009\u202f'’`´]")

@@ -26,6 +26,7 @@ from kotrel.core.matching.row_reading import understand
 from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
 from kotrel.core.normalizing.date_columns import date_evidence
+from kotrel.core.parallel import one_ahead
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
@@ -33,6 +34,7 @@ from kotrel.core.resolving.new_codes import find_odd_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
 from kotrel.core.resolving.repairing import repair
+from kotrel.core.rows.distinct_values import Few
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.core.rows.rows import Rows
@@ -211,6 +213,7 @@ def _check_parts(
     reading.require(record.name)
     state = SystemState(workspace.description, reading.read)
     kept: list[Rows] = []
+    put_aside: list[range | pl.Series] = []
     told: set[tuple[object, ...]] = set()
     repeated: list[FindingGroup] = []
     left_out: list[str] = []
@@ -218,7 +221,7 @@ def _check_parts(
     last: int | None = None
     with ExitStack() as closing:
         spool: Spool | None = None
-        for piece in _tables(table, parts, left_out):
+        for piece in one_ahead(_tables(table, parts, left_out)):
             number += 1
             step(f"checking part {number}")
             seen.look(piece, matched)
@@ -236,11 +239,15 @@ def _check_parts(
                 spool = closing.enter_context(Spool(workspace.hidden, by, files))
             if spool is not None:
                 spool.add(slim.values)
-                slim = replace(slim, values=slim.values.select(ROW))
+                put_aside.append(_compact(slim.values[ROW]))
+                slim = replace(slim, values=slim.values.select(ROW).clear())
+                slim = replace(slim, table=replace(slim.table, cells=slim.values))
             kept.append(slim)
         step("looking at all rows together")
         whole = _join_parts(kept)
         del kept
+        if spool is not None:
+            whole = _as_cells(whole, pl.concat(_in_full(each) for each in put_aside).to_frame())
         caused: list[Checked] = []
         said: list[str] = []
         if spool is not None:
@@ -250,6 +257,20 @@ def _check_parts(
     if fresh <= MOST:
         whole = whole.with_findings(repeated)
     return [*caused, Checked(whole, (*table.remarks, *left_out, *remarks, *said, f"checked in {number} parts"))]
+
+
+def _compact(rows: pl.Series) -> range | pl.Series:
+    """Numbers of rows, in short where none is missing between the first and the last."""
+    first, last = rows.min(), rows.max()
+    if isinstance(first, int) and isinstance(last, int) and last - first + 1 == len(rows):
+        return range(first, last + 1)
+    return rows
+
+
+def _in_full(rows: range | pl.Series) -> pl.Series:
+    if isinstance(rows, pl.Series):
+        return rows
+    return pl.int_range(rows.start, rows.stop, dtype=pl.UInt32, eager=True).alias(ROW)
 
 
 def _readied(rows: Rows, state: SystemState, workspace: Workspace) -> tuple[Rows, pl.Series]:
@@ -293,7 +314,7 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
     parts: list[Rows] = []
     ended: list[Consequence] = []
     rows_end = 0
-    for values in spool.together():
+    for values in one_ahead(spool.together()):
         rows = _as_cells(replace(whole, findings=(), repairs=()), values.sort(ROW))
         before = rows.values
         new = is_new(rows, state)
@@ -363,7 +384,7 @@ def _one_at_a_time(path: Path, table: Table, matches: Sequence[Matched]) -> Matc
     return matches[0]
 
 
-def _tables(first: Table, parts: Iterable[TextPart], remarks: list[str]) -> Iterable[Table]:
+def _tables(first: Table, parts: Iterable[TextPart], remarks: list[str]) -> Iterator[Table]:
     """The first table and, in its shape, those of the other parts; what of them is no data is a remark."""
     headings = [[column.raw for column in first.columns], [column.lower for column in first.columns]]
     yield first
@@ -404,8 +425,12 @@ def _slim(rows: Rows) -> Rows:
     across |= {field.name for field in record.references if field.to == record.name}
     names = [name for name in rows.fields if name in across]
     names += [clearing(name) for name in rows.cleared if name in across]
+    # What is known of the columns by their distinct values would keep all columns of the part.
     return replace(
-        rows, table=replace(rows.table, cells=rows.table.cells.select(ROW)), values=rows.values.select(ROW, *names)
+        rows,
+        table=replace(rows.table, cells=rows.table.cells.select(ROW)),
+        values=rows.values.select(ROW, *names),
+        few=Few(),
     )
 
 
