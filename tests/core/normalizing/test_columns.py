@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
+from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
 from tests.support import rows
 
 HEAD = ("Item code", "Cost")
@@ -55,6 +56,20 @@ class Amounts(unittest.TestCase):
         self.assertEqual(troubles, set())
         self.assertEqual([Decimal(text) for text in got], values)
         self.assertTrue(all(text.split(".")[1] == text[-2:] for text in got))
+
+    @given(
+        st.lists(
+            st.one_of(st.none(), st.from_regex(r"-?[0-9]{0,5}([.,][0-9]{0,5}){0,2}( ?EUR|%)?", fullmatch=True)),
+            max_size=8,
+        ),
+        st.booleans(),
+    )
+    def test_a_few_of_its_numbers_decide_how_a_column_is_read(self, texts, often):
+        # Of a large file, only these are kept.
+        values = pl.Series(texts * 600 if often else texts, dtype=pl.String)
+        few = number_witnesses(values)
+        self.assertEqual(number_evidence(few), number_evidence(values))
+        self.assertLessEqual(len(few), len(set(texts)))
 
     @given(amounts)
     def test_what_is_canonical_stays_and_nothing_is_told(self, values):

@@ -1,16 +1,19 @@
 """What the system holds, with what comes earlier in the same load."""
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from unittest.mock import patch
 
 import polars as pl
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows import beside
-from kotrel.core.rows.system_state import PendingRows, SystemState
+from kotrel.core.rows.answers import Answers
+from kotrel.core.rows.system_state import PendingRows, SystemState, is_new
 from tests.support import rows, small
 
 
@@ -58,6 +61,68 @@ class Beside(unittest.TestCase):
             found = SystemState(small(), read).beside(given_rows, names)
         self.assertEqual(found.rows(), [(code, *held[code]) for code in dict(sheet) if code in held])
         self.assertEqual(len(asked), -(-3 // at_once))
+
+
+LETTERS = st.sampled_from("ABCDE")
+TWO_PART_KEY = read_description(
+    """
+    [system]
+    title = "Two"
+    [record.place]
+    key = ["house", "bin"]
+    [record.place.field]
+    house = { kind = "code", length = 4, must = "always" }
+    bin = { kind = "code", length = 4 }
+    """,
+    "two.toml",
+)
+
+
+class SameQuestions(unittest.TestCase):
+    @settings(deadline=None)
+    @given(
+        st.lists(LETTERS, unique=True),
+        st.lists(st.tuples(st.lists(st.one_of(st.none(), LETTERS)), st.lists(LETTERS, unique=True)), max_size=5),
+    )
+    def test_what_is_known_follows_the_values_and_what_the_load_brings(self, held, asked):
+        item = small().records["item"]
+        state = SystemState(small(), lambda record, fields, *_: pl.DataFrame({"code": held}, {"code": pl.String}))
+        for values, coming in asked:
+            brought = {"item": PendingRows(pl.DataFrame({"code": coming}, {"code": pl.String}), {})} if coming else {}
+            known = state.with_pending(brought).are_known(item, pl.Series(values, dtype=pl.String))
+            self.assertEqual(known.to_list(), [None if each is None else each in {*held, *coming} for each in values])
+
+    @settings(deadline=None)
+    @given(
+        st.sets(st.tuples(LETTERS, LETTERS)),
+        st.lists(st.lists(st.tuples(LETTERS, st.one_of(st.none(), LETTERS)), min_size=1), max_size=4),
+    )
+    def test_rows_are_new_by_all_parts_of_their_key(self, held, sheets):
+        there = pl.DataFrame(sorted(held), ["house", "bin"], orient="row").cast(pl.String)
+        state = SystemState(TWO_PART_KEY, lambda record, fields, *_: there.select(fields))
+        given_rows = rows(("Item code",), ("A",))
+        for sheet in sheets:
+            values = pl.DataFrame([(n, *key) for n, key in enumerate(sheet)], [ROW, "house", "bin"], orient="row").cast(
+                {ROW: pl.UInt32, "house": pl.String, "bin": pl.String}
+            )
+            these = replace(given_rows, record=TWO_PART_KEY.records["place"], values=values)
+            for _ in range(2):
+                self.assertEqual(is_new(these, state).to_list(), [key not in held for key in sheet])
+
+    def test_a_column_is_searched_for_once_however_many_checks_ask(self):
+        answers, found = Answers(), []
+        column = pl.Series(["A", "B"])
+
+        def find():
+            found.append(1)
+            return column.len()
+
+        with ThreadPoolExecutor(4) as pool:
+            list(pool.map(lambda _: answers.of("how many", pl.Series(["A", "B"]), find), range(20)))
+        self.assertEqual(len(found), 1)
+        answers.of("how many", pl.Series(["A", "C"]), find)
+        answers.of("how many now", pl.Series(["A", "C"]), find)
+        self.assertEqual(len(found), 3)
 
 
 if __name__ == "__main__":
