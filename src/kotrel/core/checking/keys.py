@@ -9,8 +9,8 @@ from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import all_different
-from kotrel.core.rows.system_state import SystemState, follows_nothing
+from kotrel.core.rows.searching import all_rows_differ
+from kotrel.core.rows.system_state import SystemState, all_keys_differ, follows_nothing
 
 
 def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -25,8 +25,7 @@ def check_keys(rows: Rows, state: SystemState) -> list[FindingGroup]:
             if (lost := follows_nothing(rows, state, name)) is not False:
                 blank = blank & ~lost
             findings += rows.where("error", "missing", "must be filled", field, blank, "every row needs it")
-    keyed = rows.values.select(key).drop_nulls()
-    if keyed.n_unique() == keyed.height if len(key) > 1 else all_different(keyed.to_series()):
+    if all_keys_differ(rows, state):
         return findings
     keyed = rows.values.select(key)
     twice = keyed.is_duplicated() & keyed.select(pl.all_horizontal(pl.all().is_not_null())).to_series()
@@ -43,7 +42,7 @@ def _held_twice(rows: Rows, now: pl.DataFrame) -> list[FindingGroup]:
     """
     key = list(rows.record.key)
     held = now.select(key)
-    if rows.record.is_kept or (all_different(held.to_series()) if len(key) == 1 else held.n_unique() == held.height):
+    if rows.record.is_kept or all_rows_differ(held):
         return []
     counts = held.drop_nulls().group_by(key).agg(pl.len().alias("times held")).filter(pl.col("times held") > 1)
     bad = rows.values.select(ROW, *key).join(counts, on=key, how="inner", maintain_order="left")

@@ -54,7 +54,7 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         places = _of_list(rows, state, DECIMALS_FIELD).cast(pl.Int64, strict=False)
         fewest = places.min()
-        if not isinstance(fewest, int) or not _has_more_decimals(rows.seen(field.name), max(fewest, 0)):
+        if not isinstance(fewest, int) or not _has_more_decimals(rows.seen(field.name), field, max(fewest, 0)):
             continue
         finer = (_decimals_of(rows.values[field.name]) > places).fill_null(False)
         for count in places.filter(finer).unique().sort():
@@ -69,8 +69,12 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
     return findings
 
 
-def _has_more_decimals(values: pl.Series, places: int) -> bool:
+def _has_more_decimals(values: pl.Series, field: Field, places: int) -> bool:
     """Whether any value has more decimals that count."""
+    # An amount has the decimals of its field.
+    rest = (field.decimals or 0) - places
+    if rest > 0 and values.str.ends_with("0" * rest).all():
+        return False
     return bool(values.str.contains(rf"\.[0-9]{{{places}}}[0-9]*[1-9]").any())
 
 

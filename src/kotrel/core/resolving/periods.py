@@ -18,7 +18,7 @@ from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.resuming import OPEN, AfterEnd, days_left, rows_again
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState, is_new
+from kotrel.core.rows.system_state import SystemState, all_keys_differ, is_new
 from kotrel.core.tables.table import Table
 
 
@@ -50,7 +50,11 @@ def follow_periods(
     if last in rows.values.columns:
         sound &= is_day(rows.values[last]) | rows.values[last].is_null()
     # Of rows with one key, the first: what is there twice is an error of its own, and follows nothing.
-    once = rows.values.select(pl.struct(record.key).is_first_distinct()).to_series()
+    once = (
+        pl.Series([True]).new_from_index(0, rows.values.height)
+        if all_keys_differ(rows, state)
+        else rows.values.select(pl.struct(record.key).is_first_distinct()).to_series()
+    )
     wanted = new() & keyed & sound & once
     said = _said_ends(rows, ~wanted & keyed & sound, last)
     if not wanted.any() and not said.height:

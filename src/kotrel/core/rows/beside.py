@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.parallel import one_ahead
-from kotrel.core.rows.searching import all_different, run_position
+from kotrel.core.rows.searching import all_different, all_rows_differ, run_position
 
 _INDEX = "place among the others"
 """With blanks, as no field can be called."""
@@ -95,7 +95,9 @@ def beside(values: pl.DataFrame, others: pl.DataFrame, key: Sequence[str]) -> Be
     if start is not None:
         index = pl.int_range(start, start + values.height, dtype=pl.UInt32, eager=True).alias(_INDEX)
         return Beside(others, index, values.height == others.height)
-    first = others.select(key).with_row_index(_INDEX).unique(key, keep="first", maintain_order=True)
+    first = others.select(key).with_row_index(_INDEX)
+    if not all_rows_differ(others.select(key)):
+        first = first.unique(key, keep="first", maintain_order=True)
     index = values.select(key).join(first, on=key, how="left", maintain_order="left")[_INDEX]
     in_order = others.height == values.height and index.equals(pl.int_range(values.height, dtype=pl.UInt32, eager=True))
     return Beside(others, index, in_order)
@@ -111,4 +113,4 @@ def _start_of(keys: pl.DataFrame, others: pl.DataFrame) -> int | None:
         return start if start is not None and not theirs.null_count() and all_different(theirs) else None
     if not keys.height or not keys.equals(others, null_equal=False):
         return None
-    return 0 if others.n_unique() == others.height else None
+    return 0 if all_rows_differ(others) else None

@@ -14,6 +14,11 @@ def all_different(values: pl.Series) -> bool:
     return values.n_unique() == len(values)
 
 
+def all_rows_differ(rows: pl.DataFrame) -> bool:
+    """True where no two rows are the same in all columns."""
+    return all_different(rows.to_series()) if rows.width == 1 else rows.n_unique() == rows.height
+
+
 def run_position(values: pl.Series, others: pl.Series) -> int | None:
     """Where all the values stand in the others, one after the other, as in a sheet in the system's own order;
     None where they do not.

@@ -15,7 +15,7 @@ from kotrel.core.description.model import Description, Record
 from kotrel.core.rows.answers import Answers
 from kotrel.core.rows.beside import RowsBeside, read_in_turn, shared
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import all_different, run_position
+from kotrel.core.rows.searching import all_rows_differ, run_position
 
 WHOLE = 50_000
 """With more values than this, the whole column is read instead."""
@@ -151,9 +151,7 @@ class SystemState:
             columns |= {name: shared(known.column(name), values) for name in now.columns if name not in key}
         held = pl.DataFrame(list(columns.values()))
         held = held if is_held.all() else held.filter(is_held)
-        keys = held.select(key)
-        once = all_different(keys.to_series()) if len(key) == 1 else keys.n_unique() == keys.height
-        return held if once else held.unique(key, keep="first", maintain_order=True)
+        return held if all_rows_differ(held.select(key)) else held.unique(key, keep="first", maintain_order=True)
 
     def _asked(self, rows: Rows, fields: Sequence[str]) -> pl.DataFrame:
         """Fields of the system's rows for these rows, as they are read."""
@@ -281,6 +279,12 @@ class SystemState:
             if record.name not in self._lists:
                 self._lists[record.name] = self._read(record.name, record.listed)
             return self._lists[record.name]
+
+
+def all_keys_differ(rows: Rows, state: SystemState) -> bool:
+    """Whether no key is in the sheet twice; a blank is a value like any other."""
+    keys = rows.values.select(rows.record.key)
+    return state.answers.of(("keys differ", rows.record.name), keys, lambda: all_rows_differ(keys))
 
 
 def is_new(rows: Rows, state: SystemState) -> pl.Series:

@@ -218,16 +218,21 @@ def _check_parts(
     repeated: list[FindingGroup] = []
     left_out: list[str] = []
     number = fresh = 0
-    last: int | None = None
-    with ExitStack() as closing:
-        spool: Spool | None = None
-        for piece in one_ahead(_tables(table, parts, left_out)):
-            number += 1
-            step(f"checking part {number}")
+
+    def understood() -> Iterator[Rows]:
+        last: int | None = None
+        for piece in _tables(table, parts, left_out):
             seen.look(piece, matched)
             rows = understand(piece, matched, workspace.conventions, today, known.texts)
-            rows = rows.with_findings(second_tables(rows, workspace.description.records.values(), last))
+            yield rows.with_findings(second_tables(rows, workspace.description.records.values(), last))
             last = piece.last_row or last
+
+    with ExitStack() as closing:
+        spool: Spool | None = None
+        # The next part is read and understood while this one is checked.
+        for rows in one_ahead(understood()):
+            number += 1
+            step(f"checking part {number}")
             rows, new = _readied(rows, state, workspace)
             repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
             fresh += int(new.sum())
@@ -425,11 +430,13 @@ def _slim(rows: Rows) -> Rows:
     across |= {field.name for field in record.references if field.to == record.name}
     names = [name for name in rows.fields if name in across]
     names += [clearing(name) for name in rows.cleared if name in across]
-    # What is known of the columns by their distinct values would keep all columns of the part.
+    # What is known of the columns by their distinct values would keep all columns of the part; which rows a default
+    # filled is said before a load, and such a file is only checked.
     return replace(
         rows,
         table=replace(rows.table, cells=rows.table.cells.select(ROW)),
         values=rows.values.select(ROW, *names),
+        defaulted=(),
         few=Few(),
     )
 
