@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -21,6 +22,21 @@ def map_parallel(work: Callable[[T], R], things: Iterable[T], rows: int) -> list
         return [work(one) for one in things]
     with ThreadPoolExecutor(max_workers=os.cpu_count() or 1) as pool:
         return list(pool.map(work, things))
+
+
+def few_ahead(work: Callable[[T], R], things: Iterable[T]) -> Iterator[R]:
+    """``work`` of each thing in its turn, while that of the next few is done already: as many as there are cores, since
+    each may take much memory.
+    """
+    cores = os.cpu_count() or 1
+    with ThreadPoolExecutor(cores) as pool:
+        coming: deque[Future[R]] = deque()
+        for one in things:
+            coming.append(pool.submit(work, one))
+            if len(coming) >= cores:
+                yield coming.popleft().result()
+        while coming:
+            yield coming.popleft().result()
 
 
 def one_ahead(pieces: Iterator[T]) -> Iterator[T]:

@@ -107,6 +107,12 @@ class SystemState:
         other._pending = dict(pending)
         return other
 
+    def with_own_answers(self) -> SystemState:
+        """The state for rows that are looked at while others are: what was found of those is not asked again."""
+        other = copy(self)
+        other.answers = Answers()
+        return other
+
     def _read(
         self,
         record: str,

@@ -26,7 +26,7 @@ from kotrel.core.matching.row_reading import understand
 from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
 from kotrel.core.normalizing.date_columns import date_evidence
-from kotrel.core.parallel import one_ahead
+from kotrel.core.parallel import few_ahead, one_ahead
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
@@ -319,24 +319,33 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
     parts: list[Rows] = []
     ended: list[Consequence] = []
     rows_end = 0
-    for values in one_ahead(spool.together()):
-        rows = _as_cells(replace(whole, findings=(), repairs=()), values.sort(ROW))
-        before = rows.values
-        new = is_new(rows, state)
-        rows = rows.with_findings(find_near_keys(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
-        rows = rows.with_findings(find_odd_codes(rows, state, lambda new=new: new, ()))  # type: ignore[misc]
-        rows, consequences, _ = follow_periods(rows, state, lambda new=new: new)  # type: ignore[misc]
-        if rows.record.period is not None:
-            last = rows.record.period[1]
-            rows_end += _open_rows(before, last) - _open_rows(rows.values, last)
-        rows = check_rows(rows, state, ACROSS)
+    bare = replace(whole, findings=(), repairs=())
+    for rows, consequences, end in few_ahead(lambda values: _file_checked(bare, values, state), spool.together()):
+        parts.append(rows)
         ended += consequences
-        parts.append(_as_cells(rows, rows.values.select(ROW).clear()))
+        rows_end += end
     whole = _join_parts([whole, *parts]) if parts else whole
     said = [f"{count(rows_end, 'row ends', 'rows end')} where another begins or ended"] if rows_end else []
     if not ended or any(True for _ in concerns_sheet(whole.findings)):
         return whole, [], said
     return whole, _rows_of_no_sheet(ended, whole, state), said
+
+
+def _file_checked(bare: Rows, values: pl.DataFrame, state: SystemState) -> tuple[Rows, tuple[Consequence, ...], int]:
+    """What is found among rows that belong together, the rows of no sheet, and how many rows got an end."""
+    state = state.with_own_answers()
+    rows = _as_cells(replace(bare, few=Few()), values.sort(ROW))
+    before = rows.values
+    new = is_new(rows, state)
+    rows = rows.with_findings(find_near_keys(rows, state, lambda: new, ()))
+    rows = rows.with_findings(find_odd_codes(rows, state, lambda: new, ()))
+    rows, consequences, _ = follow_periods(rows, state, lambda: new)
+    end = 0
+    if rows.record.period is not None:
+        last = rows.record.period[1]
+        end = _open_rows(before, last) - _open_rows(rows.values, last)
+    rows = check_rows(rows, state, ACROSS)
+    return _as_cells(rows, rows.values.select(ROW).clear()), consequences, end
 
 
 def _rows_of_no_sheet(ended: Sequence[Consequence], whole: Rows, state: SystemState) -> list[Checked]:
