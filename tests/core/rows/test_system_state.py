@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.rows import beside
-from kotrel.core.rows.answers import Answers
+from kotrel.core.rows.kept_answers import Answers
 from kotrel.core.rows.system_state import PendingRows, SystemState, is_new
 from tests.support import rows, small
 

@@ -12,8 +12,8 @@ from msgspec import Struct
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
-from kotrel.core.rows.answers import Answers
 from kotrel.core.rows.beside import RowsBeside, read_in_turn, shared
+from kotrel.core.rows.kept_answers import Answers
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_rows_differ, run_position
 
