@@ -16,6 +16,7 @@ from kotrel.core.phrases import count as counted
 from kotrel.counting.count_files import open_count
 from kotrel.counting.count_state import State, state_of
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import free_name, written_whole
@@ -50,12 +51,8 @@ class CountSheet(Struct, frozen=True):
 
 def write_count_sheet(sheet: CountSheet, path: Path) -> None:
     """Writes a workbook with one sheet."""
-    import xlsxwriter
-
     with written_whole(path) as temporary:
-        book = xlsxwriter.Workbook(
-            temporary, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
-        )
+        book = new_workbook(temporary, len(sheet.places))
         book.set_custom_property(STAMP, sheet.stamp)
         out = book.add_worksheet("Count")
         title = book.add_format({"bold": True, "font_size": 14})

@@ -17,6 +17,7 @@ from kotrel.core.columns import decimal_type
 from kotrel.core.pricing.guards import percent
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, OWN
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.table_writing import DAY_ZERO
@@ -54,8 +55,6 @@ def write_price_book(
         WrongUse: there is a file of that name already.
         OutOfReach: it cannot be written.
     """
-    import xlsxwriter
-
     require_new_file(path, [".xlsx"])
     heights = {each.name: each.rows.height for each in sheets}
     if item_prices is not None:
@@ -63,7 +62,7 @@ def write_price_book(
     for name, height in heights.items():
         require_room(height, f"{path}: the sheet “{name}”", "Calculate the prices of fewer items at a time.")
     with written_whole(path) as temporary:
-        out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
+        out = new_workbook(temporary)
         out.set_custom_property(BOOK_STAMP, rules)
         formats = _Formats(out)
         _first_look(out.add_worksheet(FIRST_LOOK), [*sheets, *([item_prices] if item_prices else [])], formats)

@@ -24,6 +24,7 @@ from kotrel.settings_books.book_model import (
     SettingsBook,
 )
 from kotrel.settings_books.setting_cells import choices_of
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import written_whole
 
@@ -48,12 +49,8 @@ def write_settings_book(book: SettingsBook, path: FilePath, prints: Mapping[str,
         prints: file → the fingerprint of its text.
         command: what reads it back.
     """
-    import xlsxwriter
-
     with written_whole(path) as temporary:
-        out = xlsxwriter.Workbook(
-            temporary, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
-        )
+        out = new_workbook(temporary)
         looks = _looks(out)
         guide = out.add_worksheet(GUIDE)
         pages = [out.add_worksheet(sheet.title) for sheet in book.sheets]

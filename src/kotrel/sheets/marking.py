@@ -36,6 +36,7 @@ from kotrel.sheets.marks import (
     row_texts,
     summary_lines,
 )
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.ooxml.archives import DAMAGED
 from kotrel.sheets.ooxml.stamps import stamps_of
 from kotrel.sheets.print_layout import for_print
@@ -125,9 +126,7 @@ def _why_not(source: Path, sheets: Sequence[Rows]) -> str | None:
 
 
 def _mark_anew(sheets: Sequence[MarkedSheet], path: Path, stamps: Mapping[str, str]) -> None:
-    import xlsxwriter
-
-    book = xlsxwriter.Workbook(path, {"strings_to_formulas": False, "strings_to_urls": False, "constant_memory": False})
+    book = new_workbook(path, sum(sheet.rows.table.rows for sheet in sheets))
     for name, value in stamps.items():
         book.set_custom_property(name, value)
     again = CellsAgain(book)

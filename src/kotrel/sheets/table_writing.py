@@ -15,6 +15,7 @@ import polars as pl
 from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
 from kotrel.sheets.cell_texts import writable
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import written_whole
@@ -63,11 +64,7 @@ def write_book(book: OutBook, path: Path) -> None:
 
 
 def _write_xlsx(book: OutBook, path: Path) -> None:
-    import xlsxwriter
-
-    out = xlsxwriter.Workbook(
-        path, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
-    )
+    out = new_workbook(path)
     for name, value in book.stamp.items():
         out.set_custom_property(name, value)
     heading = out.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "top"})

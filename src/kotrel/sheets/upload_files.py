@@ -13,6 +13,7 @@ import polars as pl
 from kotrel.core.errors import WrongData
 from kotrel.core.layouts.layout import Layout, LayoutColumn
 from kotrel.core.layouts.wording import needs_quotes, strftime_of
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.safe_writing import written_whole
 from kotrel.sheets.table_writing import DAY_ZERO, FIRST_DAY, exact_numbers
@@ -93,12 +94,7 @@ def _with_headings(heads: pl.DataFrame, texts: pl.DataFrame) -> pl.DataFrame:
 
 def _write_workbook(sheets: Sequence[tuple[Layout, pl.DataFrame]], path: Path) -> None:
     """Numbers and dates are cells of their kind, with a format; no text becomes a formula."""
-    import xlsxwriter
-
-    book = xlsxwriter.Workbook(
-        path,
-        {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False, "constant_memory": True},
-    )
+    book = new_workbook(path)
     rows: dict[int, TallRows] = {}
     for index, (layout, texts) in enumerate(sheets):
         heads = _headings(layout, texts)

@@ -15,6 +15,7 @@ from kotrel.core.columns import ROW
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.copied_cells import CellsAgain
 from kotrel.sheets.marks import COLUMN
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import require_new_file, written_whole
 from kotrel.sheets.tall_rows import require_room
@@ -45,15 +46,13 @@ def write_rest(sheets: Sequence[RestSheet], path: Path, stamp: Mapping[str, str]
         WrongUse: there is a file of that name already.
         OutOfReach: it cannot be written.
     """
-    import xlsxwriter
-
     require_new_file(path, [".xlsx"])
     for rest in sheets:
         require_room(
             rest.rest.cells.height, f"{path}: the sheet “{rest.name}”", "Load it in parts, each of them smaller."
         )
     with written_whole(path) as temporary:
-        out = xlsxwriter.Workbook(temporary, {"strings_to_formulas": False, "strings_to_urls": False})
+        out = new_workbook(temporary, sum(rest.rest.cells.height for rest in sheets))
         for name, value in stamp.items():
             out.set_custom_property(name, value)
         names: set[str] = set()

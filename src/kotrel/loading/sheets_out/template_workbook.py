@@ -12,6 +12,7 @@ from msgspec import Struct
 from kotrel.core.description.in_words import rules, what
 from kotrel.core.description.model import Field, Record
 from kotrel.sheets.cell_texts import SHEET_HOLDS
+from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.output import OutColumn, OutSheet
 from kotrel.sheets.print_layout import for_print
 from kotrel.sheets.safe_writing import written_whole
@@ -67,11 +68,7 @@ def write_template(
 def _write_workbook(
     templates: Sequence[Template], lists: Mapping[str, pl.DataFrame], path: Path, stamp: Mapping[str, str]
 ) -> None:
-    import xlsxwriter
-
-    out = xlsxwriter.Workbook(
-        path, {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
-    )
+    out = new_workbook(path, sum(rows.height for rows in lists.values()))
     for name, value in stamp.items():
         out.set_custom_property(name, value)
     must = {
