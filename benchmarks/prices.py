@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import polars as pl
 
 from benchmarks import data
 from benchmarks.databases import SqliteBench
-from benchmarks.timing import Timed, call, kotrel, process
+from benchmarks.timing import Timed, call, kotrel, process, python
 from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiling import compile_expression
@@ -22,6 +24,42 @@ name = "from cost"
 set = { price = "cost at margin 40%" }
 round = "up to 0.05"
 """
+
+
+LISTS = 20
+"""Price lists of the large file."""
+
+
+def in_parts(folder: Path, items: int, runs: int) -> tuple[Timed, Timed]:
+    """``check`` of prices of so many items on :data:`LISTS` lists, a file that is read in parts, and Polars reading it as
+    text.
+    """
+    state = SqliteBench(folder, items)
+    state.fill(data.items(items))
+    with closing(sqlite3.connect(state.file)) as database:
+        database.executemany(
+            "INSERT INTO price_list (code, name, currency, decimals, for_sale) VALUES (?, ?, 'EUR', 2, 1)",
+            [(f"P{number:03}", f"List {number}") for number in range(LISTS)],
+        )
+        database.commit()
+    sheet = folder / "prices.csv"
+    codes = data.items(items)["code"]
+    prices = pl.format("{}.{}", pl.int_range(pl.len()), pl.int_range(pl.len()) % 90 + 10)
+    with sheet.open("wb") as file:
+        file.write(b"Price list,Item,Unit,From quantity,Valid from,Price\n")
+        for number in range(LISTS):
+            lines = codes.to_frame().select(
+                pl.lit(f"P{number:03}").alias("list"),
+                "code",
+                pl.lit("EA").alias("unit"),
+                pl.lit("1").alias("from"),
+                pl.lit("2027-01-01").alias("day"),
+                prices.alias("price"),
+            )
+            lines.write_csv(file, include_header=False)
+    ours = process(kotrel("check", str(sheet)), folder, runs)
+    read = python("-c", f"import polars; polars.read_csv({str(sheet)!r}, infer_schema=False)")
+    return ours, process(read, folder, runs)
 
 
 def arithmetic(rows: int, runs: int) -> tuple[Timed, Timed]:

@@ -28,6 +28,9 @@ from benchmarks.timing import Timed, kotrel, process, python
 MOST_MEGABYTES = 1_000
 """What a check, a preview, a load or an undo of a million rows may take."""
 
+MOST_OF_A_LARGE_FILE = 1_500
+"""What the check of a file of any length may take."""
+
 
 @dataclass(frozen=True)
 class Line:
@@ -116,6 +119,12 @@ class Bench:
         read = f"from python_calamine import CalamineWorkbook as W; W.from_path({str(sheet)!r}).get_sheet_by_index(0).to_python()"
         theirs = process(python("-c", read), self.folder, self.runs)
         return [Line(f"check {rows:,} × 20 xlsx", ours, "python-calamine handing it over", theirs, 1.1)]
+
+    def large(self) -> list[Line]:
+        """A file that is read in parts: twenty prices for each item."""
+        ours, theirs = prices.in_parts(self.folder / "large_file", self.rows, max(self.runs // 3, 1))
+        name = f"check {self.rows * prices.LISTS:,} prices, read in parts"
+        return [Line(name, ours, "Polars reading them as text", theirs, 20, MOST_OF_A_LARGE_FILE)]
 
     def load_sqlite(self) -> list[Line]:
         bench = SqliteBench(self.folder / "sqlite", self.rows)
@@ -284,6 +293,7 @@ def main() -> int:
         "everyday": bench.everyday,
         "check": bench.check,
         "check workbook": bench.workbook,
+        "large file": bench.large,
         "round trip": bench.round_trip,
         "load sqlite": bench.load_sqlite,
         "load postgresql": bench.load_postgresql,

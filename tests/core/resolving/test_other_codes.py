@@ -3,6 +3,7 @@ what a mapping can say, and what follows from it.
 """
 
 import unittest
+from unittest import mock
 
 import polars as pl
 from msgspec.structs import replace
@@ -15,6 +16,7 @@ from kotrel.core.loading.load_model import Business, SheetRows
 from kotrel.core.loading.pipeline import check_parts
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import understand
+from kotrel.core.resolving import near_duplicates
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.detection import find_table
@@ -169,6 +171,10 @@ class OtherCodes(unittest.TestCase):
         ]
         [done] = checked(part("item", sources, *lines))
         self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [("repeats", "warning", 2)])
+        # Nothing follows from a name that very many have.
+        with mock.patch.object(near_duplicates, "TOO_MANY", 0):
+            [done] = checked(part("item", sources, *lines))
+        self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [])
 
     def test_three_fields_that_agree_are_enough_to_doubt(self):
         names = ("code", "words", "vendor", "number")

@@ -228,6 +228,8 @@ ENOUGH = 3
 """Fields that must agree: a name and a unit alone are no proof."""
 NAMESAKES = 50
 """With more rows of one name that differ, the name tells them apart no more."""
+TOO_MANY = 1_000
+"""Nor with more rows of one name, whether they differ or not."""
 
 
 def _agree(fields: Sequence[str]) -> pl.Expr:
@@ -247,7 +249,12 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
     if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
         return []
-    held_rows = state.having(record, fields, name, fresh[name])
+    # What very many rows are called is not worth reading them all.
+    namesakes = state.having(record, [], name, fresh[name])[name].value_counts(name="rows so called")
+    told_apart = namesakes.filter(pl.col("rows so called") <= TOO_MANY)[name]
+    if not len(told_apart):
+        return []
+    held_rows = state.having(record, fields, name, fresh[name].filter(fresh[name].is_in(told_apart.implode())))
     held_rows = held_rows.select(
         pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields)
     )

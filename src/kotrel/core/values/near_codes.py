@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 
 import polars as pl
 
+from kotrel.core.parallel import WORTH_THREADS, map_parallel
 from kotrel.core.similarity import slips_between
 from kotrel.core.values.lookalikes import without_lookalikes
 
@@ -59,7 +60,11 @@ def _first_letter(codes: pl.Series) -> pl.Series:
 
 
 def _letters_left(codes: pl.Series) -> pl.Series:
-    return codes.str.replace_all(f"[{re.escape(_UNLIKE)}]+", "").str.to_uppercase()
+    def left(part: pl.Series) -> pl.Series:
+        return part.str.replace_all(f"[{re.escape(_UNLIKE)}]+", "").str.to_uppercase()
+
+    pieces = [codes.slice(start, WORTH_THREADS) for start in range(0, len(codes), WORTH_THREADS)]
+    return pl.concat(map_parallel(left, pieces, len(codes))) if len(pieces) > 1 else left(codes)
 
 
 def _usual(codes: pl.Series) -> pl.Series:

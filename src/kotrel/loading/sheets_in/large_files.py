@@ -92,7 +92,7 @@ class Spool(ExitStack):
 
 LARGE = 600 * 1024 * 1024
 """Text files of at least this many bytes are checked in parts."""
-PART = 64 * 1024 * 1024
+PART = 56 * 1024 * 1024
 
 FILE = 32 * 1024 * 1024
 """Bytes of the file for each of the files in which rows are put aside: what is looked at together fits the memory."""
