@@ -251,12 +251,11 @@ def _check_parts(
         step("looking at all rows together")
         whole = _join_parts(kept)
         del kept
-        if spool is not None:
-            whole = _as_cells(whole, pl.concat(_in_full(each) for each in put_aside).to_frame())
         caused: list[Checked] = []
         said: list[str] = []
         if spool is not None:
             whole, caused, said = _looked_at_together(whole, spool, state)
+            whole = _as_cells(whole, pl.concat(_in_full(each) for each in put_aside).to_frame())
         elif whole.has_key:
             whole = _across(whole, state)
     if fresh <= MOST:
