@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 import polars as pl
 
 from kotrel.core.columns import ROW
+from kotrel.core.description.model import Record
 from kotrel.core.phrases import listed, listed_and
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.load_options import ALL
@@ -239,6 +240,23 @@ def _agree(fields: Sequence[str]) -> pl.Expr:
     return pl.all_horizontal(agrees) & (filled >= ENOUGH - 1)
 
 
+def _of_same_name(record: Record, state: SystemState, fields: Sequence[str], names: pl.Series) -> pl.DataFrame:
+    """The system's rows with one of the names that tell rows apart: ``held key``, and ``held NAME`` for each field."""
+    name, key = names.name, record.key[0]
+    # What very many rows are called is not worth reading them all.
+    namesakes = state.having(record, [], name, names)[name].value_counts(name="rows so called")
+    told_apart = namesakes.filter(pl.col("rows so called") <= TOO_MANY)[name]
+    if not len(told_apart):
+        return pl.DataFrame(schema=dict.fromkeys(("held key", *(f"held {each}" for each in fields)), pl.String))
+    names = names.filter(names.is_in(told_apart.implode()))
+    held_rows = state.having(record, fields, name, names).select(
+        pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields)
+    )
+    # A name that many share says nothing, and would pair everything with everything.
+    held_rows = held_rows.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
+    return held_rows.filter(pl.len().over(f"held {name}") <= NAMESAKES)
+
+
 def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) -> list[FindingGroup]:
     """A warning at the key of each new row whose other values are all those of a row with another key."""
     record = rows.record
@@ -249,18 +267,7 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
     if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
         return []
-    # What very many rows are called is not worth reading them all.
-    namesakes = state.having(record, [], name, fresh[name])[name].value_counts(name="rows so called")
-    told_apart = namesakes.filter(pl.col("rows so called") <= TOO_MANY)[name]
-    if not len(told_apart):
-        return []
-    held_rows = state.having(record, fields, name, fresh[name].filter(fresh[name].is_in(told_apart.implode())))
-    held_rows = held_rows.select(
-        pl.col(key).alias("held key"), *(pl.col(each).alias(f"held {each}") for each in fields)
-    )
-    # A name that many share says nothing, and would pair everything with everything.
-    held_rows = held_rows.unique([f"held {each}" for each in fields], keep="first", maintain_order=True)
-    held_rows = held_rows.filter(pl.len().over(f"held {name}") <= NAMESAKES)
+    held_rows = _of_same_name(record, state, fields, fresh[name])
     pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")
     same = pairs.filter(_agree([each for each in fields if each != name]) & (pl.col(key) != pl.col("held key")))
     same = same.unique(ROW, keep="first").sort(ROW)
