@@ -11,7 +11,7 @@ from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.columns import ACTION, MESSAGE, ROW, before, decimal_type, raw_after, raw_before
 from kotrel.core.description.in_words import shown
 from kotrel.core.description.model import Record
-from kotrel.core.rows.beside import RowsBeside, read_in_turn
+from kotrel.core.rows.beside import RowsBeside, fields_in_turn
 
 
 class UndoConflict(Struct, frozen=True):
@@ -52,8 +52,9 @@ def reverse_by_fields(
         others: as of :func:`reverse`, for a few fields each.
     """
     reversal = _Reversal(changes)
-    for now in read_in_turn(read, reversal.key, reversal.fields, changes.frame.height):
-        reversal.add(now)
+    # Nothing is read ahead: the journal's rows are all there, and take most of the memory.
+    for fields in fields_in_turn(reversal.key, reversal.fields, changes.frame.height):
+        reversal.add(read(fields))
     return reversal.finish(others)
 
 
