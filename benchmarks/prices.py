@@ -31,7 +31,7 @@ LISTS = 20
 
 
 def in_parts(folder: Path, items: int, runs: int) -> tuple[Timed, Timed]:
-    """``check`` of prices of so many items on :data:`LISTS` lists, a file that is read in parts, and Polars reading it as
+    """``check`` of prices of that number of items on :data:`LISTS` lists, a file that is read in parts, and Polars reading it as
     text.
     """
     state = SqliteBench(folder, items)

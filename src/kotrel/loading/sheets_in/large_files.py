@@ -438,8 +438,8 @@ def _slim(rows: Rows) -> Rows:
     across |= {field.name for field in record.references if field.to == record.name}
     names = [name for name in rows.fields if name in across]
     names += [clearing(name) for name in rows.cleared if name in across]
-    # What is known of the columns by their distinct values would keep all columns of the part; which rows a default
-    # filled is said before a load, and such a file is only checked.
+    # What is known of the columns by their distinct values would keep all columns of the part. Which rows a default
+    # filled is shown by a preview, and such a file is only checked.
     return replace(
         rows,
         table=replace(rows.table, cells=rows.table.cells.select(ROW)),
