@@ -186,19 +186,16 @@ class SystemState:
 
     def known_codes(self, record: Record, values: pl.Series) -> pl.Series:
         """Which of the values are codes of the record, in the system or earlier in this load."""
-        return self.with_coming(record, self.held_codes(record, values))
+        codes = self.held_codes(record, values)
+        if record.name not in self._pending:
+            return codes
+        return pl.concat([codes, self._pending[record.name].values[record.code]])
 
     def held_codes(self, record: Record, values: pl.Series) -> pl.Series:
         """The codes of the system's rows that have one of the values, as often as they stand there;
         more may come back.
         """
         return self._read(record.name, [record.code], (record.code, values))[record.code]
-
-    def with_coming(self, record: Record, codes: pl.Series) -> pl.Series:
-        """The codes, and those of the record's rows earlier in this load."""
-        if record.name not in self._pending:
-            return codes
-        return pl.concat([codes, self._pending[record.name].values[record.code]])
 
     def known_keys(self, record: Record, keys: pl.DataFrame) -> pl.DataFrame:
         """The keys of the record's rows, in the system or earlier in this load, that begin like one of the keys.

@@ -73,8 +73,8 @@ class Database(ABC):
             columns: SQL expressions that give canonical text or NULL.
             names: names of the columns in the frame.
             rest: from FROM on.
-            direct: name → the table's column and its field, where the value is stored in the way of our own tables: a
-                database may read that column instead, where it is quicker so.
+            direct: name → the table's column and its field, where the value is stored as our own tables store it: a
+                database may read that column instead, where that is quicker.
         """
 
     @abstractmethod

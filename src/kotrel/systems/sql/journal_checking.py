@@ -11,13 +11,7 @@ from kotrel.core.changes.seal import SEALED, chained, is_turned_round, seal_of
 from kotrel.core.parallel import one_ahead
 from kotrel.core.phrases import count as counted
 from kotrel.systems.sql.database import Database
-from kotrel.systems.sql.database_journal import (
-    SEALED_FACTS,
-    has_journal,
-    line_pieces,
-    load_table,
-    row_table,
-)
+from kotrel.systems.sql.database_journal import SEALED_FACTS, has_journal, line_pieces, load_table, row_table
 
 
 def _not_undone(number: int, undone_by: int | None, undoes: Mapping[int, int | None]) -> str:
