@@ -66,6 +66,7 @@ class Database(ABC):
         rest: str,
         values: Sequence[Any] = (),
         direct: Mapping[str, tuple[str, Field]] = NOTHING,
+        whole: str = "",
     ) -> pl.DataFrame:
         """Reads in bulk: ``SELECT columns rest`` as String columns.
 
@@ -75,6 +76,8 @@ class Database(ABC):
             rest: from FROM on.
             direct: name → the table's column and its field, where the value is stored as our own tables store it: a
                 database may read that column instead, where that is quicker.
+            whole: the name of the table, ``t`` in ``rest``, where most of its rows are wanted and nothing is bound:
+                a database may read it a stretch at a time.
         """
 
     @abstractmethod

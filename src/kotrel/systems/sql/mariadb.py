@@ -112,6 +112,7 @@ class MariaDatabase(Database):
         rest: str,
         values: Sequence[Any] = (),
         direct: Mapping[str, tuple[str, Field]] = NOTHING,
+        whole: str = "",
     ) -> pl.DataFrame:
         # One text for each row, joined by the server: reading each value by itself takes five times as long.
         joined = ", ".join(f"ifnull(nullif({column}, ''), '{_NONE}')" for column in columns)

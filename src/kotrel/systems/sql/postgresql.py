@@ -145,6 +145,7 @@ class PostgresDatabase(Database):
         rest: str,
         values: Sequence[Any] = (),
         direct: Mapping[str, tuple[str, Field]] = NOTHING,
+        whole: str = "",
     ) -> pl.DataFrame:
         if len(columns) == 1:
             return self.frame([*columns, NEVER_BLANK], [*names, ""], rest, values).select(names)
@@ -160,10 +161,10 @@ class PostgresDatabase(Database):
         schema = dict.fromkeys(names, pl.String)
         if not raw.tell():
             return pl.DataFrame(schema=schema)
-        whole = raw.getvalue()
-        frame = pl.read_csv(whole, has_header=False, schema=schema)
+        text = raw.getvalue()
+        frame = pl.read_csv(text, has_header=False, schema=schema)
         # An empty text is blank, here as everywhere.
-        return frame.with_columns(pl.all().replace("", None)) if b'""' in whole else frame
+        return frame.with_columns(pl.all().replace("", None)) if b'""' in text else frame
 
     def insert(
         self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None

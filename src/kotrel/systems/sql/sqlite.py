@@ -17,18 +17,16 @@ from msgspec.structs import replace
 
 from kotrel.core.description.model import Field
 from kotrel.core.errors import OutOfReach
-from kotrel.core.parallel import map_parallel
 from kotrel.sheets.safe_writing import take_rights
 from kotrel.systems.sql.database import NOTHING, ColumnNow, Database, RowRefused
 from kotrel.systems.sql.dialect import quoted
 from kotrel.systems.sql.sqlite_dialect import SQLITE
+from kotrel.systems.sql.sqlite_reading import Readers, Wanted, read_in_stretches, stretches
 
 if TYPE_CHECKING:
     from kotrel.core.description.table_facts import TableFacts
 
 WAIT_SECONDS = 30.0
-_END = "\x1e"
-"""ASCII's control character between records: it stands between the values of a column."""
 _CHUNK = 20_000
 
 
@@ -50,6 +48,7 @@ class SqliteDatabase(Database):
         self._broken_before: set[tuple[Any, ...]] = set()
         self._types: dict[str, dict[str, ColumnNow]] = {}
         self._kept: dict[tuple[str, str], bool] = {}
+        self._looking: Readers | None = None
         if not create and not path.is_file():
             raise OutOfReach(
                 f"the system's database {path} does not exist",
@@ -132,34 +131,30 @@ class SqliteDatabase(Database):
         rest: str,
         values: Sequence[Any] = (),
         direct: Mapping[str, tuple[str, Field]] = NOTHING,
+        whole: str = "",
     ) -> pl.DataFrame:
-        schema = dict.fromkeys(names, pl.String)
         # To put the point into an amount takes SQLite twice as long as all the rest of reading it.
         points = {name: field.decimals for name, (_, field) in direct.items() if field.is_decimal and field.decimals}
         asked = [direct[name][0] if name in points else column for name, column in zip(names, columns, strict=True)]
-        # Each column as one text, joined inside SQLite, takes a fifth of the time of one tuple for each row.
-        joined = ", ".join(f"group_concat(coalesce({column}, ''), '{_END}')" for column in asked)
+        wanted = Wanted(names, columns, asked, points)
         try:
-            *texts, count = self.connection.execute(f"SELECT {joined}, count(*) {rest}", values).fetchone()
-            if not count:
-                return pl.DataFrame(schema=schema)
-
-            def column_at(place: int) -> pl.Series | None:
-                # Each text is let go as soon as its column is made.
-                text, texts[place] = texts[place], ""
-                return _values_in(names[place], text, count, points.get(names[place]))
-
-            # A value with that character in it, or a text beyond SQLite's limit, is read the slow way.
-            made = [column for column in map_parallel(column_at, range(len(names)), count) if column is not None]
-            if len(made) == len(names):
-                return pl.DataFrame(made)
-        except sqlite3.DataError:
-            pass
+            found = self._in_stretches(wanted, rest, whole) if whole else None
+            return wanted.of(self.connection, rest, values) if found is None else found
         except _TROUBLES as error:
             raise self._clear(error) from None
-        rows = self.run(f"SELECT {', '.join(columns)} {rest}", values)
-        cells = [[str(value) if value not in (None, "") else None for value in row] for row in rows]
-        return pl.DataFrame(cells, schema=schema, orient="row")
+
+    def _in_stretches(self, wanted: Wanted, rest: str, table: str) -> pl.DataFrame | None:
+        """None where the table is small, has no numbers for its rows, or might change between two stretches."""
+        if not self.connection.in_transaction:
+            return None
+        parts, rows = stretches(self.connection, table, rest, list(self._columns(table)))
+        if not parts:
+            return None
+        found = pl.concat(read_in_stretches(self._readers(), wanted, parts), rechunk=True)
+        return found if found.height == rows else None
+
+    def _readers(self) -> list[sqlite3.Connection]:
+        return [self.connection] if self._looking is None else self._looking.all()
 
     def insert(
         self, table: str, columns: Sequence[str], frame: pl.DataFrame, forms: Sequence[str] | None = None
@@ -331,9 +326,12 @@ class SqliteDatabase(Database):
     @contextmanager
     def looking(self) -> Iterator[None]:
         self.run("BEGIN")
+        self._looking = Readers(self.connection, self.path)
         try:
             yield
         finally:
+            self._looking.close()
+            self._looking = None
             self.run("ROLLBACK")
 
     @contextmanager
@@ -381,32 +379,6 @@ def _is_numeric(declared: str) -> bool:
     if "INT" in words:
         return True
     return bool(words) and not any(part in words for part in ("CHAR", "CLOB", "TEXT", "BLOB"))
-
-
-def _values_in(name: str, text: str, count: int, decimals: int | None) -> pl.Series | None:
-    """The values that were joined in one text, blank as null; None where they cannot be told apart.
-
-    Args:
-        decimals: of amounts that are whole numbers as they are stored; None of others as they are.
-    """
-    if text.count(_END) != count - 1:
-        return None
-    values = pl.Series(name, [text]).str.split(_END).explode()
-    values = values.set(values == "", None)
-    return values if decimals is None else _with_point(values, decimals)
-
-
-def _with_point(whole: pl.Series, decimals: int) -> pl.Series | None:
-    """Whole numbers as the amounts that they are stored for; None where one is none."""
-    if whole.cast(pl.Int64, strict=False).null_count() != whole.null_count():
-        return None
-    negative = whole.str.starts_with("-").fill_null(False)
-    digits = whole.str.zfill(decimals + 1)
-    if negative.any():
-        # The sign is one of the characters that are counted.
-        digits = whole.str.zfill(decimals + 2).zip_with(negative, digits)
-    point = pl.concat_str(pl.col(whole.name).str.head(-decimals), pl.lit("."), pl.col(whole.name).str.tail(decimals))
-    return digits.to_frame().select(point.alias(whole.name)).to_series()
 
 
 def _tuples(frame: pl.DataFrame) -> Iterator[tuple[Any, ...]]:

@@ -183,4 +183,5 @@ def read_rows(
     # a text, and every row would silently hold that.
     columns = [store.text(database, "t", store.record.fields[name]) for name in fields]
     direct = {name: (f"t.{store.column(name)}", store.record.fields[name]) for name in fields if not store.plain}
-    return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values, direct)
+    whole = store.table if filled is None and not values else ""
+    return database.frame(columns, list(fields), f"FROM {store.name} AS t{where}", values, direct, whole)
