@@ -13,9 +13,10 @@ if TYPE_CHECKING:
     from importlib.machinery import ModuleSpec
 
 
-_GIVES_BACK = ("_RJEM_MALLOC_CONF", "dirty_decay_ms:100,muzzy_decay_ms:0")
-"""How long the memory that Polars no longer uses stays with this process: a tenth of a second. It stays for good
-unless this is set before Polars is imported (jemalloc(3), TUNING). Where Polars uses another allocator, it does nothing.
+_MEMORY = ("_RJEM_MALLOC_CONF", "dirty_decay_ms:100,muzzy_decay_ms:0")
+"""How long memory that Polars no longer uses stays with this process: a tenth of a second. Polars itself says up to one
+and a half, in the environment of every process that it starts, too (jemalloc(3), TUNING). Other allocators pay no
+attention to it.
 """
 
 
@@ -46,6 +47,6 @@ class _Later(ModuleType):
 
 def import_later(name: str) -> None:
     """Lets the next ``import`` of a package wait until something of it is used; nothing where it is there already."""
-    os.environ.setdefault(*_GIVES_BACK)
+    os.environ.update([_MEMORY])
     if name not in sys.modules and (spec := find_spec(name)) is not None:
         sys.modules[name] = _Later(spec)

@@ -61,7 +61,6 @@ class SqliteDatabase(Database):
             self.connection.create_function("kotrel_bytes", 1, bytes.fromhex, deterministic=True)
             self.connection.create_function("kotrel_uuid", 1, _new_uuid)
             self.connection.execute("PRAGMA foreign_keys = ON")
-            self.connection.execute("PRAGMA cache_size = -65536")
             self.connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
             if create:
                 take_rights(path)
@@ -338,6 +337,8 @@ class SqliteDatabase(Database):
     def changing(self) -> Iterator[None]:
         # IMMEDIATE takes the write lock at once: what is read from here on cannot change during the load.
         self.run("BEGIN IMMEDIATE")
+        # Pages that rows are written to stay in memory; what is only looked at is read once.
+        self.run("PRAGMA cache_size = -65536")
         try:
             # What was broken before the load is not the load's.
             self._broken_before = self._broken_references()
