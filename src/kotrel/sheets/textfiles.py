@@ -89,11 +89,11 @@ def _grid(raw: bytes, path: Path, encoding: str | None) -> Grid:
     sample = _sample(raw)
     separator = named_separator or separator_of(sample)
     width = _width(sample, separator)
-    cells = _fast(raw, separator, width)
+    is_quoted = b'"' in raw
+    cells = _fast(raw, separator, width, is_quoted)
     if cells is not None and width == 1 and (inner := within_quotes(raw, cells, SEPARATORS)) is not None:
         whole = _grid(inner, path, None)
         return replace(whole, remarks=(*remarks, *whole.remarks, "each whole line was in quotes: read without them"))
-    is_quoted = b'"' in raw
     spans = is_quoted and (cells is None or _may_span_lines(raw, cells))
     by_lines = _each_line_a_row(raw, separator, cells, spans) if is_quoted else None
     lines: pl.Series | None = None
@@ -254,14 +254,15 @@ def read_in_parts(path: Path, bytes_each: int) -> Iterator[TextPart]:
                     line += skipped
                 cut = _between_rows(raw) if chunk else len(raw)
                 raw, rest = raw[:cut], raw[cut:]
-                cells = _fast(raw, separator, width)
-                if cells is None or (b'"' in raw and _has_two_readings(raw, separator, cells)):
+                is_quoted = b'"' in raw
+                cells = _fast(raw, separator, width, is_quoted)
+                if cells is None or (is_quoted and _has_two_readings(raw, separator, cells)):
                     raise OutOfReach(
                         f"{path} has lines with more columns than its first lines, or broken quotes, after line {line}",
                         "Split the file, so that Kotrel can name the lines.",
                         "irregular-file",
                     )
-                broken = _lines(cells) if b'"' in raw else None
+                broken = _lines(cells) if is_quoted else None
                 lines = _line_numbers(cells, broken) + (line - 1)
                 swallowed: tuple[tuple[int, int], ...] = ()
                 if broken is not None:
@@ -331,7 +332,7 @@ def _width(sample: str, separator: str) -> int:
         return max((line.count(separator) + 1 for line in sample.splitlines()), default=1)
 
 
-def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
+def _fast(raw: bytes, separator: str, width: int, is_quoted: bool) -> pl.DataFrame | None:
     """All rows at once, or None if the text is irregular and has to be read row by row."""
     schema = {letter_of(place): pl.String() for place in range(width)}
     if not raw[:_SAMPLE].strip() and not raw.strip():
@@ -342,11 +343,19 @@ def _fast(raw: bytes, separator: str, width: int) -> pl.DataFrame | None:
         else b'""' + separator.encode() * (width - 1) + b"\n" + raw
     )
     try:
-        cells = pl.read_csv(padded, has_header=False, separator=separator, schema=schema, missing_columns="insert")
+        cells = pl.read_csv(
+            padded,
+            has_header=False,
+            separator=separator,
+            schema=schema,
+            missing_columns="insert",
+            # Where there are no quotes, not having to look for them saves nearly half of the time.
+            quote_char='"' if is_quoted else None,
+        )
     except pl.exceptions.PolarsError:
         return None
     cells = cells.slice(1) if padded is not raw else cells
-    if b'""' not in raw:
+    if not is_quoted or b'""' not in raw:
         return cells
     # Nothing is what a blank is, also where a program puts quotes around every cell.
     return cells.with_columns(pl.when(pl.col(name) != "").then(pl.col(name)).alias(name) for name in cells.columns)

@@ -162,7 +162,7 @@ class PostgresDatabase(Database):
         if not raw.tell():
             return pl.DataFrame(schema=schema)
         text = raw.getvalue()
-        frame = pl.read_csv(text, has_header=False, schema=schema)
+        frame = pl.read_csv(text, has_header=False, schema=schema, quote_char='"' if b'"' in text else None)
         # An empty text is blank, here as everywhere.
         return frame.with_columns(pl.all().replace("", None)) if b'""' in text else frame
 
