@@ -8,6 +8,7 @@ from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.columns import ROW
 from kotrel.core.rows.findings import rows_with
+from kotrel.core.values.meaningless_texts import DITTO, NOTHING
 from tests.support import found, rows, state
 
 HEAD = ("Item code", "Description", "Unit")
@@ -46,6 +47,13 @@ class Checks(unittest.TestCase):
             {("no-value-word", "barcode", 2), ("no-value-word", "barcode", 3), ("ditto", "barcode", 4),
              ("barcode-with-letters", "barcode", 5)},
         )  # fmt: skip
+
+    def test_words_for_no_value_are_found_in_any_case(self):
+        words = sorted(NOTHING - DITTO)
+        cases = [case(word) for word in words for case in (str, str.upper, str.title, str.swapcase)]
+        found = {row for kind, _, row in extra("Barcode", *cases) if kind == "no-value-word"}
+        self.assertEqual(found, set(range(2, 2 + len(cases))))
+        self.assertEqual({each for each in extra("Barcode", *DITTO) if each[0] != "ditto"}, set())
 
     def test_missing_for_new_rows_only(self):
         system = state(item={"code": ["OLD"], "barcode": [None], "more_barcodes": [None]})

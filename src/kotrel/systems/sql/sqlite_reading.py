@@ -104,13 +104,16 @@ def _values_in(name: str, text: str, count: int, decimals: int | None) -> pl.Ser
 
 def _with_point(whole: pl.Series, decimals: int) -> pl.Series | None:
     """Whole numbers as the amounts that they are stored for; None where one is none."""
-    if whole.cast(pl.Int64, strict=False).null_count() != whole.null_count():
+    numbers = whole.cast(pl.Int64, strict=False)
+    if numbers.null_count() != whole.null_count():
         return None
-    negative = whole.str.starts_with("-").fill_null(False)
-    digits = whole.str.zfill(decimals + 1)
-    if negative.any():
-        # The sign is one of the characters that are counted.
-        digits = whole.str.zfill(decimals + 2).zip_with(negative, digits)
+    digits = whole
+    if (whole.str.len_bytes() <= decimals + 1).any():
+        digits = whole.str.zfill(decimals + 1)
+        negative = (numbers < 0).fill_null(False)
+        if negative.any():
+            # The sign is one of the characters that are counted.
+            digits = whole.str.zfill(decimals + 2).zip_with(negative, digits)
     point = pl.concat_str(pl.col(whole.name).str.head(-decimals), pl.lit("."), pl.col(whole.name).str.tail(decimals))
     return digits.to_frame().select(point.alias(whole.name)).to_series()
 
