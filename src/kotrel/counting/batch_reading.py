@@ -38,8 +38,12 @@ def read_alike(
         each.cells.select(pl.col(ROW) + _APART * place, *(column.letter for column in table.columns))
         for place, (each, _) in enumerate(sheets)
     ]
-    kinds = {source.letter or "": _kind(table, match, name) or "text" for name, source in match.sources.items()}
+    kinds = {column.letter: _kinds_together([each for each, _ in sheets], column.letter) for column in table.columns}
     whole = replace(table, cells=pl.concat(cells), kinds=kinds, formats=None, unquoted="")
+    only_kinds = {source.letter or "": _only_kind(whole, match, name) for name, source in match.sources.items()}
+    if not all(only_kinds.values()):
+        return None
+    whole = replace(whole, kinds={letter: kind for letter, kind in only_kinds.items() if kind})
     rows = understand(whole, match, conventions, today)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     rows = repair(rows, state, conventions.spellings)
@@ -54,7 +58,19 @@ def read_alike(
     ]
 
 
-def _kind(table: Table, match: Matched, name: str) -> str | None:
+def _kinds_together(tables: Sequence[Table], letter: str) -> str | pl.Series:
+    """The kind or kinds of a column in all the sheets, one after the other."""
+    kinds = [table.kinds.get(letter, "text") for table in tables]
+    first = kinds[0]
+    if isinstance(first, str) and all(isinstance(kind, str) and kind == first for kind in kinds):
+        return first
+    return pl.concat(
+        pl.Series([kind], dtype=pl.String).new_from_index(0, table.rows) if isinstance(kind, str) else kind
+        for table, kind in zip(tables, kinds, strict=True)
+    )
+
+
+def _only_kind(table: Table, match: Matched, name: str) -> str | None:
     """The kind of all cells of a column; None where they are not of one kind,
     or do not say by themselves what they are.
     """
@@ -67,7 +83,7 @@ def _kind(table: Table, match: Matched, name: str) -> str | None:
 
 
 def _are_alike(sheets: Sequence[tuple[Table, Matched]], conventions: Conventions) -> bool:
-    """True for sheets of one shape in which every cell says by itself what it is.
+    """True for sheets of one shape in which every cell may say by itself what it is.
 
     How a column writes its numbers or days is shown by all of its cells together: there, sheets must not speak for each
     other.
@@ -80,12 +96,11 @@ def _are_alike(sheets: Sequence[tuple[Table, Matched]], conventions: Conventions
             return False
         if match.record.fields[name].kind not in ("code", "text", "reference", "quantity", "number"):
             return False
-    return all(_is_like(each, own, table, match) for each, own in sheets)
+    return all(own == match and _is_like(each, table) for each, own in sheets)
 
 
-def _is_like(table: Table, match: Matched, first: Table, first_match: Matched) -> bool:
-    if match != first_match or table.columns != first.columns or not table.sheet or table.hidden.any:
+def _is_like(table: Table, first: Table) -> bool:
+    if table.columns != first.columns or not table.sheet or table.hidden.any:
         return False
-    if table.formats is not None and (table.formats.any_percent or table.formats.any_mask or table.formats.struck):
-        return False
-    return all((kind := _kind(table, match, name)) and kind == _kind(first, match, name) for name in match.sources)
+    formats = table.formats
+    return formats is None or not (formats.any_percent or formats.any_mask or formats.struck)
