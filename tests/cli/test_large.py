@@ -90,6 +90,22 @@ class InParts(Program):
             self.assertEqual(*ended)
         self.assertEqual(list((self.folder / ".kotrel").glob("parts-*")), [])
 
+    def test_a_file_that_this_machine_has_no_room_for_is_checked_in_parts_and_read_no_other_way(self):
+        self.start_shop()
+        lines = ["Item code,Description,Unit,Category", *(f"N-{n:03},Rope,M,ROPE" for n in range(60))]
+        path = self.write("many.csv", *lines)
+        workspace = open_workspace(self.folder)
+        size = path.stat().st_size
+        for memory, reads in ((4 * size, True), (4 * size - 4, False)):
+            with patch("kotrel.sheets.room._installed", lambda memory=memory: memory):
+                self.assertEqual(streaming.is_large(path), not reads)
+                [checked] = streaming.check_any([path], workspace, FileOptions(), TODAY, lambda step: None)
+                self.assertEqual(checked.rows.table.rows, 60)
+                if not reads:
+                    with self.assertRaises(OutOfReach) as caught:
+                        check_files([path], workspace, FileOptions(), TODAY, lambda step: None)
+                    self.assertEqual(caught.exception.kind, "too-large")
+
     def test_documents_are_not_checked_in_parts(self):
         self.start_shop()
         path = self.write("o.csv", "Item,Warehouse,Quantity,Unit cost", *("ROP-00020,QUAY,1,4" for _ in range(50)))

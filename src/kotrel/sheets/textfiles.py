@@ -19,6 +19,7 @@ from kotrel.core.tables.table import Grid, letter_of
 from kotrel.sheets.encodings import as_utf8, decoded_as
 from kotrel.sheets.head_start import content_of
 from kotrel.sheets.quotes_inside import has_quotes_inside, is_as_the_rule_says, read_by_lines, takes_in_lines
+from kotrel.sheets.room import require_room
 
 _LINES = 100
 """So many lines show that all of them have the same columns."""
@@ -59,8 +60,9 @@ def read_text_file(path: Path, encoding: str | None = None) -> Grid:
         encoding: as the user named it, or None to recognise it.
 
     Raises:
-        OutOfReach: it is not text, or cannot be read.
+        OutOfReach: it is not text, cannot be read, or is too large for this machine.
     """
+    require_room(path)
     try:
         raw = content_of(path)
     except OSError as error:

@@ -16,7 +16,7 @@ from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked, show_created
-from kotrel.loading.sheets_in.large_files import check_any
+from kotrel.loading.sheets_in.large_files import check_any, is_large
 from kotrel.loading.sheets_in.next_steps import next_steps, show_steps
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
@@ -151,10 +151,25 @@ def _check_once(args: argparse.Namespace, screen: Screen) -> int:
             f"Learned {count(spellings, 'spelling')}, saved in kotrel.toml." if spellings else "No spellings learned."
         )
     if ok:
-        screen.show(f"Next: {screen.again(args, 'preview')}")
+        screen.show(f"Next: {_preview_step(args, screen)}")
     else:
         show_steps(screen, next_steps(checked, marked, args, screen))
     return 0 if ok else 1
+
+
+def _preview_step(args: argparse.Namespace, screen: Screen) -> str:
+    """The next step of a sheet without errors; a preview reads at once what this has read in parts."""
+    again = screen.again(args, "preview")
+    files = files_of(args)
+    if len(files) != 1 or not is_large(files[0]):
+        return again
+    from kotrel.sheets.room import in_gb, most_at_once, needed_at_once
+
+    size, most = files[0].stat().st_size, most_at_once()
+    if most is not None and size > most:
+        parts = f"split it into files of at most {in_gb(most)}, as a preview reads a file at once"
+        return f"{parts}; then, for each: {screen.program} preview FILE"
+    return f"{again}    reads it at once, which takes about {in_gb(needed_at_once(size))} of memory"
 
 
 def _show(screen: Screen, checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace) -> None:

@@ -46,6 +46,7 @@ from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.sheet_choice import match_tables
 from kotrel.sheets.encodings import CHECKED, is_utf8_file
 from kotrel.sheets.opening_files import TEXT_ENDINGS
+from kotrel.sheets.room import most_at_once
 from kotrel.sheets.safe_writing import make_folder
 from kotrel.sheets.textfiles import TextPart, read_in_parts
 from kotrel.systems.interface import Reading, Step
@@ -103,9 +104,12 @@ INSIDE = tuple(check for check in CHECKS if check not in ACROSS)
 
 
 def is_large(path: Path, size: int = LARGE) -> bool:
-    """True for a UTF-8 text file that is to be checked in parts."""
+    """True for a UTF-8 text file that is to be checked in parts: a large one, and one that is for this machine."""
     try:
-        return path.suffix.lower() in TEXT_ENDINGS and path.stat().st_size >= size and is_utf8_file(path, CHECKED)
+        if path.suffix.lower() not in TEXT_ENDINGS:
+            return False
+        found, most = path.stat().st_size, most_at_once()
+        return (found >= size or (most is not None and found > most)) and is_utf8_file(path, CHECKED)
     except OSError:
         return False
 
