@@ -222,6 +222,19 @@ class OneAnswer(Program):
         self.write("e.csv", "Item,Price list,Unit,Valid from,Price,Expires", "ROP-00010,SHOP,M,2027-03-01,0.91,")
         self.assertEqual(self.rows("e.csv"), [])
 
+    def test_old_amounts_are_not_loaded_beside_new_ones_that_nobody_reads(self):
+        for new in ("New price", "Preis neu", "Nouveau prix"):
+            self.write("n.csv", f"Item code,Price,{new}", "ROP-00010,0.60,0.62")
+            self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], new)
+        # The mapping that is proposed says so, too, and one that leaves them out on purpose is followed.
+        self.assertIn("column C fits equally well", self.kotrel("map", "n.csv", "item").stdout)
+        self.write("maps/n.toml", 'record = "item"', 'skip = ["Nouveau prix"]',
+                   '[field.code]\ncolumn = "Item code"', '[field.price]\ncolumn = "Price"')  # fmt: skip
+        self.assertEqual(self.rows("n.csv"), [])
+        # What replaces nothing that is read, is read or not as any other column.
+        self.write("m.csv", "Item code,Cost,New price", "ROP-00010,0.30,0.62")
+        self.assertEqual(self.rows("m.csv"), [])
+
     def test_what_a_preview_says_of_whole_sheets_stands_after_the_load(self):
         workbook_of(self.folder / "two.xlsx", {
             "Items": [("Item code", "Cost", "Shelf colour"), ("ROP-00010", 1.5, "red"), ("NEW-1", 2, "blue")],

@@ -31,6 +31,17 @@ class Proposals(unittest.TestCase):
         self.assertNotEqual(terms_of("Länge"), terms_of("Lange omschrijving"))
         self.assertEqual(terms_of("Zzyzx 12"), frozenset({"zzyzx"}))
 
+    def test_which_of_two_columns_is_the_code_is_asked(self):
+        item = read_description(description_text()).records["item"]
+        for other in ("Art. no.", "Artikel-Nr", "Réf. article", "Article code (old)", "Product no"):
+            matched = match_headings(find_table(grid((other, "Article"), ("A", "1")), heading_row=1), item)
+            both = [column.heading for column in matched.doubled.get("code", ())]
+            self.assertEqual(both, [other, "Article"], other)
+            self.assertEqual(matched.unknown, ())
+        for other in ("Vendor code", "Article name", "Remarks", "Part number"):
+            matched = match_headings(find_table(grid((other, "Article"), ("A", "1")), heading_row=1), item)
+            self.assertEqual(matched.doubled, {}, other)
+
     def test_headings_people_give_the_practice_system(self):
         records = read_description(description_text()).records
         for record, heading, field in (

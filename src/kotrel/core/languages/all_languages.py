@@ -27,7 +27,7 @@ _IN_OTHER_LETTERS = {"yes": "да kyllä da", "no": "нет ei нема", "total
 
 
 def words_of(what: str) -> frozenset[str]:
-    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples`` or ``idle``."""
+    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples``, ``idle`` or ``newer``."""
     found = [word for language in LANGUAGES for word in str(getattr(language, what)).split()]
     found = [word.replace("_", " ") for word in found]
     return frozenset([*found, *_IN_OTHER_LETTERS.get(what, "").split()])

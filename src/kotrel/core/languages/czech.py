@@ -54,5 +54,6 @@ component: slozka
     no="ne n nepravda",
     totals="celkem soucet mezisoucet",
     idle="c s z na v",
+    newer="nova novy nove",
     examples="priklad příklad napr. např.",
 )

@@ -57,5 +57,6 @@ component: komponent
     no="nej nei n falsk usant",
     totals="total sum subtotal ialt",
     idle="og af i for udgave",
+    newer="ny nye",
     examples="eksempel f.eks.",
 )

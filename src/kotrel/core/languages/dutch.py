@@ -58,5 +58,6 @@ component: onderdeel
     no="nee neen n onwaar",
     totals="totaal subtotaal totalen",
     idle="van het een en",
+    newer="nieuw nieuwe",
     examples="voorbeeld bijv. b.v.",
 )

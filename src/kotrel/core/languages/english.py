@@ -64,5 +64,6 @@ component: component
     no="no n false f 0 - off ✗ ✘",
     totals="total totals sum sums subtotal sub-total grand",
     idle="the s sub of a an and for per in excl incl eur euro kg g mm cm m each",
+    newer="new",
     examples="example e.g. sample",
 )

@@ -55,5 +55,6 @@ component: composant
     no="non faux",
     totals="total somme sous-total",
     idle="sous de du des d le la les l un une et ht ttc au aux",
+    newer="nouveau nouvelle nouveaux",
     examples="exemple p._ex. ex.",
 )

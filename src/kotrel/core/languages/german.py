@@ -60,5 +60,6 @@ component: komponente
     no="nein n falsch",
     totals="summe gesamt zwischensumme gesamtsumme gesamtbetrag",
     idle="der die das den und exkl inkl",
+    newer="neu neue neuer neues",
     examples="beispiel z.b. z._b. muster",
 )

@@ -55,5 +55,6 @@ component: componente
     no="no non falso",
     totals="totale somma subtotale",
     idle="sotto di del dell della delle da dal alla",
+    newer="nuovo nuova nuovi",
     examples="esempio p._es. es.",
 )

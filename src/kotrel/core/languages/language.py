@@ -18,6 +18,7 @@ class Language(Struct, frozen=True):
         totals: how a row of totals begins.
         examples: how a row that is an example begins; several words with a low line between them.
         idle: words in headings that say nothing about what stands below.
+        newer: words in headings that say that a value takes the place of another.
     """
 
     headings: str
@@ -27,4 +28,5 @@ class Language(Struct, frozen=True):
     no: str
     totals: str
     idle: str = ""
+    newer: str = ""
     examples: str = ""

@@ -56,5 +56,6 @@ component: skladnik
     no="nie n falsz",
     totals="razem suma ogolem lacznie podsuma",
     idle="i w z na dla",
+    newer="nowa nowy nowe",
     examples="przyklad przykład np.",
 )

@@ -57,5 +57,6 @@ component: componente
     no="nao não n falso",
     totals="total soma subtotal",
     idle="de do da dos das e o os em",
+    newer="novo nova novos",
     examples="exemplo p._ex.",
 )

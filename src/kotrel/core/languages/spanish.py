@@ -59,5 +59,6 @@ component: componente
     no="no n falso",
     totals="total suma subtotal",
     idle="el los las de del y e la al una",
+    newer="nuevo nueva nuevos",
     examples="ejemplo p._ej.",
 )

@@ -59,5 +59,6 @@ component: komponent
     no="nej n falskt",
     totals="summa totalt delsumma totalsumma",
     idle="och av for i",
+    newer="ny nya nytt",
     examples="exempel t.ex.",
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePath
 from typing import Literal
 
@@ -11,6 +11,7 @@ from msgspec import Struct
 from kotrel.core.description.model import Field, Record
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
+from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.headings import bare_heading
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
@@ -125,6 +126,11 @@ def match_headings(table: Table, record: Record) -> Matched:
             unknown.append(column)
         else:
             matched.setdefault(name, []).append(column)
+    for name in record.key:
+        # “Article” may be the item code, but not beside “Art. no.”: which of them it is, nobody has said.
+        if name in matched and (rivals := _with_the_code(matched[name], unknown, record.fields[name])):
+            matched[name] = [*rivals, *matched[name]]
+            unknown = [column for column in unknown if column not in rivals]
     return Matched(
         record=record,
         sources={name: Source((columns[0].letter,)) for name, columns in matched.items()},
@@ -134,6 +140,29 @@ def match_headings(table: Table, record: Record) -> Matched:
             folded(columns[0].heading) in headings_of(record.fields[name])[:2] for name, columns in matched.items()
         ),
     )
+
+
+def terms_of_field(field: Field) -> set[frozenset[str]]:
+    """What the headings say that match a field, in terms."""
+    return {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+
+
+def bare_terms(headings: Iterable[str]) -> set[frozenset[str]]:
+    """The terms of headings that leave out what one of these says: that it is a code."""
+    return {terms - {"code"} for heading in headings if "code" in (terms := terms_of(heading))}
+
+
+def _with_the_code(columns: Sequence[Column], others: Sequence[Column], field: Field) -> list[Column]:
+    """Of the other columns, those that are called a code of what these are called alone, and may feed the field too."""
+    bare = {terms for column in columns if "code" not in (terms := terms_of(column.heading))}
+    if not bare:
+        return []
+    known = terms_of_field(field)
+    return [
+        column
+        for column in others
+        if column.heading and terms_of(column.heading) in known and not bare.isdisjoint(bare_terms([column.heading]))
+    ]
 
 
 ENOUGH = 4

@@ -12,12 +12,12 @@ from rapidfuzz import fuzz
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.by_headings import OWN_HEADINGS, headings_of
+from kotrel.core.matching.by_headings import OWN_HEADINGS, bare_terms, headings_of, terms_of_field
 from kotrel.core.matching.column_content import REPEATS, Content, objection_to, on_list, suggests
 from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
-from kotrel.core.tables.heading_words import terms_of
+from kotrel.core.tables.heading_words import is_newer, terms_of
 from kotrel.core.tables.table import Column, Table
 
 SURE_ENOUGH = 60
@@ -86,7 +86,8 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
             taken_fields.add(candidate.field.name)
             taken_columns.add(candidate.column.letter)
             chosen.append(candidate)
-    chosen = [_with_rivals(each, candidates, taken_columns) for each in chosen]
+    left = [column for column in table.columns if column.letter not in taken_columns]
+    chosen = [_with_rivals(each, candidates, left) for each in chosen]
     chosen = _without_key_elsewhere(chosen, looked, record, names)
     place = {column.letter: number for number, column in enumerate(table.columns)}
     chosen.sort(key=lambda each: place[each.column.letter])
@@ -100,16 +101,20 @@ def propose(table: Table, record: Record, names: Callable[[str], ListNames]) -> 
 def _without_bare_heading(candidates: list[Proposal], record: Record) -> list[Proposal]:
     """Beside “Art. no.”, “Article” is no code: without it, it may be."""
     mine = [each for each in candidates if record.key == (each.field.name,)]
-    coded = {terms - {"code"} for each in mine if "code" in (terms := terms_of(each.column.heading))}
+    coded = bare_terms(each.column.heading for each in mine)
     return [each for each in candidates if each not in mine or terms_of(each.column.heading) not in coded]
 
 
-def _with_rivals(chosen: Proposal, candidates: list[Proposal], taken: set[str]) -> Proposal:
-    """The proposal; it is no more than a guess where another column that feeds nothing says the same as much."""
+def _with_rivals(chosen: Proposal, candidates: list[Proposal], left: list[Column]) -> Proposal:
+    """The proposal; it is no more than a guess where another column that feeds nothing says the same as much, or says
+    that its amounts take the place of these.
+    """
+    as_sure = [each.column for each in candidates if each.field is chosen.field and each.sure == chosen.sure]
+    is_amount = chosen.field.kind == "money"
     rivals = [
-        each.column.letter
-        for each in candidates
-        if each.field is chosen.field and each.sure == chosen.sure and each.column.letter not in taken
+        column.letter
+        for column in left
+        if column in as_sure or (is_amount and is_newer(column.heading, chosen.column.heading))
     ]
     if not rivals:
         return chosen
@@ -143,7 +148,7 @@ def _without_key_elsewhere(
 
 
 def _terms_of_field(field: Field, record: Record) -> set[frozenset[str]]:
-    found = {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+    found = terms_of_field(field)
     if field.name == record.called:
         found |= {terms_of(word) for word in GENERIC}
     return found

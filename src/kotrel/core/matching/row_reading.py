@@ -24,7 +24,7 @@ from kotrel.core.rows.distinct_values import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
-from kotrel.core.tables.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS
+from kotrel.core.tables.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS, is_newer
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
@@ -196,7 +196,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
     findings: list[FindingGroup] = []
     for name, columns in matched.doubled.items():
         both = " and ".join(f"{column.letter} “{column.heading}”" for column in columns)
-        message = f"columns {both} both match {record.fields[name].title}; rename or delete one"
+        message = f"columns {both} both match {record.fields[name].title}: rename or delete one, or let kotrel map ask"
         findings.append(
             rows.sheet_finding(
                 "error", "heading-twice", "two columns for one field", message, columns[1].letter, columns[1].heading
@@ -315,6 +315,7 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     record = rows.record
     money = any(record.fields[name].kind == "money" for name in rows.fields)
     posted = record.is_posted or "quantity" in rows.fields
+    read = [rows.heading(name) for name in rows.letters if record.fields[name].kind == "money"]
     findings = []
     for column in unread:
         word = folded(column.heading)
@@ -327,6 +328,8 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
             if word in BREAK_WORDS and money
             else "of which lot, or where, a quantity is"
             if word in PLACE_WORDS and posted
+            else "what an amount is from now on"
+            if any(is_newer(column.heading, heading) for heading in read)
             else ""
         )
         filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
@@ -334,7 +337,7 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
             findings.append(
                 rows.sheet_finding(
-                    "error", "unread-limit", "a column that limits the rows", message, column.letter, column.heading
+                    "error", "unread-limit", "a column that counts is not read", message, column.letter, column.heading
                 )
             )
     return findings

@@ -22,6 +22,7 @@ _PHRASES = {
 """Terms together (in the order of the alphabet) → what they mean together."""
 _IDLE = words_of("idle")
 """Words that say nothing about what stands below."""
+_NEWER = words_of("newer")
 _CUT = 3
 """A word of at least this many letters, cut short with a point, stands for the only term that begins with it."""
 
@@ -59,6 +60,12 @@ def terms_of(heading: str) -> frozenset[str]:
             if part not in _IDLE:
                 terms.append(_by_word().get(part, part))
     return _join_terms(frozenset(terms) or frozenset(words))
+
+
+def is_newer(heading: str, other: str) -> bool:
+    """True where a heading says that what stands below takes the place of what the other says: “New price”, “Price”."""
+    terms = terms_of(heading)
+    return bool(terms & _NEWER) and terms - _NEWER == terms_of(other)
 
 
 def _join_terms(terms: frozenset[str]) -> frozenset[str]:
