@@ -312,26 +312,9 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     """Columns that limit or scale what the rows say, and that nobody mapped or skipped:
     without them, the rows say something else.
     """
-    record = rows.record
-    money = any(record.fields[name].kind == "money" for name in rows.fields)
-    posted = record.is_posted or "quantity" in rows.fields
-    read = [rows.heading(name) for name in rows.letters if record.fields[name].kind == "money"]
     findings = []
     for column in unread:
-        word = folded(column.heading)
-        what = (
-            "until when a row is valid"
-            if word in END_WORDS and record.period is not None
-            else "how many pieces or which unit an amount is for"
-            if word in SCALE_WORDS and money
-            else "from which quantity an amount applies"
-            if word in BREAK_WORDS and money
-            else "of which lot, or where, a quantity is"
-            if word in PLACE_WORDS and posted
-            else "what an amount is from now on"
-            if any(is_newer(column.heading, heading) for heading in read)
-            else ""
-        )
+        what = _limit_said(rows, column.heading)
         filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
         if what and filled.any():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
@@ -341,6 +324,22 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
                 )
             )
     return findings
+
+
+def _limit_said(rows: Rows, heading: str) -> str:
+    """What a column says of the others that are read, in words; an empty text where it says nothing of them."""
+    record, word = rows.record, folded(heading)
+    amounts = [rows.heading(name) for name in rows.letters if record.fields[name].kind == "money"]
+    if word in END_WORDS and record.period is not None:
+        return "until when a row is valid"
+    if any(record.fields[name].kind == "money" for name in rows.fields):
+        if word in SCALE_WORDS:
+            return "how many pieces or which unit an amount is for"
+        if word in BREAK_WORDS:
+            return "from which quantity an amount applies"
+    if word in PLACE_WORDS and (record.is_posted or "quantity" in rows.fields):
+        return "of which lot, or where, a quantity is"
+    return "what an amount is from now on" if any(is_newer(heading, each) for each in amounts) else ""
 
 
 def _about_hidden(rows: Rows) -> list[FindingGroup]:
