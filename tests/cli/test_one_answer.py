@@ -235,6 +235,15 @@ class OneAnswer(Program):
         self.write("m.csv", "Item code,Cost,New price", "ROP-00010,0.30,0.62")
         self.assertEqual(self.rows("m.csv"), [])
 
+    def test_a_key_alone_says_nothing_of_a_sheet_most_of_which_would_be_left_out(self):
+        self.write("o.csv", "Warehouse;Artikel;Menge;EK-Preis", "QUAY;ROP-00010;12;0,31", "QUAY;ROP-00020;3;0,35")
+        self.assertEqual(self.json("check", "o.csv", status=1)["error"]["kind"], "nothing-recognised")
+        # A sheet that is called so, or is said to be so, is.
+        for words in (("warehouses.csv",), ("o.csv", "--as", "warehouse")):
+            self.write(words[0], "Warehouse,Area,Keeper", "QUAY,1,Ola")
+            found = self.json("check", *words, status=None)
+            self.assertEqual({each["record"] for each in found["findings"]}, {"warehouse"}, words)
+
     def test_what_a_preview_says_of_whole_sheets_stands_after_the_load(self):
         workbook_of(self.folder / "two.xlsx", {
             "Items": [("Item code", "Cost", "Shelf colour"), ("ROP-00010", 1.5, "red"), ("NEW-1", 2, "blue")],

@@ -181,9 +181,17 @@ def _require_no_rivals(table: Table, matched: Matched, records: Sequence[Record]
 
 
 def _is_by_chance(best: Matched, taken: Sequence[tuple[Table, Matched]], wanted: FileOptions) -> bool:
-    """Whether one heading of many, and not the key, is all that fits."""
-    alone = len(best.letters) == 1 and not best.has_key and not wanted.options.match_on
-    return alone and any(matched is best and len(table.columns) > 2 for table, matched in taken)
+    """Whether one heading of many is all that fits, or the key is and most of what stands beside it is left out."""
+    fed = set(best.letters)
+    if wanted.options.match_on or len(fed - set(best.record.key)) > (0 if best.has_key else 1):
+        return False
+    table = next((table for table, matched in taken if matched is best), None)
+    if table is None:
+        return False
+    left_out = len(table.columns) - len(fed)
+    if not best.has_key:
+        return len(fed) == 1 and left_out > 1
+    return left_out > max(len(fed), 1) and not is_called(best.record, name_of(table))
 
 
 def _by_headings(
