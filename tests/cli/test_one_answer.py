@@ -244,6 +244,25 @@ class OneAnswer(Program):
             found = self.json("check", *words, status=None)
             self.assertEqual({each["record"] for each in found["findings"]}, {"warehouse"}, words)
 
+    def test_inspect_says_what_a_check_will_do_with_the_sheet(self):
+        lines = {
+            "s.csv": ("Item,Warehouse,Quantity,Unit cost", "ROP-00010,QUAY,12,0.31"),
+            "o.csv": ("Warehouse;Artikel;Menge;EK-Preis", "QUAY;ROP-00010;12;0,31"),
+            "a.csv": ("Art. no.,Article,Description,Unit,Category", "N-1,Shackle,Bow shackle,EA,ROPE"),
+            "i.csv": ("Item code,Cost", "ROP-00010,0.30"),
+        }
+        said = {}
+        for name, rows in lines.items():
+            self.write(name, *rows)
+            checked = self.json("check", name, status=None)
+            likely = self.json("inspect", name)["likely"]["record"]
+            self.assertEqual(likely is None, "error" in checked, name)
+            said[name] = self.kotrel("inspect", name).stdout
+        self.assertIn("fit a document better than item_warehouse", " ".join(said["s.csv"].split()))
+        self.assertIn("do not match any record", said["o.csv"])
+        self.assertIn("Next: kotrel map a.csv item", said["a.csv"])
+        self.assertIn("Next: kotrel check i.csv", said["i.csv"])
+
     def test_what_a_preview_says_of_whole_sheets_stands_after_the_load(self):
         workbook_of(self.folder / "two.xlsx", {
             "Items": [("Item code", "Cost", "Shelf colour"), ("ROP-00010", 1.5, "red"), ("NEW-1", 2, "blue")],

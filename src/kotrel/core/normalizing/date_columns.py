@@ -10,14 +10,14 @@ from kotrel.core.values import dates
 from kotrel.core.values.dates import read_moment
 
 _DATE_TROUBLES = {
-    "not-a-date": ("not a date", "write it as 2026-03-31"),
-    "impossible-date": ("no such date", "write it as 2026-03-31"),
+    "not-a-date": ("not a date", "write it like 2026-03-31"),
+    "impossible-date": ("no such date", "write it like 2026-03-31"),
     "ambiguous-date": (
         "day or month first?",
-        "write it as 2026-03-31, or say which comes first in these files: --dates day or --dates month",
+        "write it like 2026-03-31, or say which comes first in these files: --dates day or --dates month",
     ),
-    "which-year": ("which of the three is the year?", "write it with four digits for the year: 2026-03-31"),
-    "mixed-dates": ("day and month in a different order from the rest", "write it as 2026-03-31"),
+    "which-year": ("which of the three is the year?", "write it with four digits for the year, like 2026-03-31"),
+    "mixed-dates": ("day and month in a different order from the rest", "write it like 2026-03-31"),
     "date-as-number": ("a day number, not a date", "format the column as a date in the spreadsheet"),
 }
 _DATE_REPAIRS = ("date-as-typed", "two-digit-year", "time-left-out")
@@ -108,8 +108,8 @@ def _report_turned(rows: pl.Series, values: pl.Series, is_date: pl.Series, typed
 
 
 _TROUBLES = {
-    "not-a-moment": ("not a date and time", "write it as 2026-03-31 14:30"),
-    "impossible-date": ("no such date or time", "write it as 2026-03-31 14:30"),
+    "not-a-moment": ("not a date and time", "write it like 2026-03-31 14:30"),
+    "impossible-date": ("no such date or time", "write it like 2026-03-31 14:30"),
     "no-zone": ("in which time zone?", "write the zone: 2026-03-31 14:30+02:00, or 2026-03-31 12:30Z"),
     "needless-zone": ("a time zone that is not kept", "write the time at the place, without a zone: 2026-03-31 14:30"),
 }

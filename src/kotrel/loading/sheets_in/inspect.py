@@ -10,27 +10,36 @@ from msgspec import Struct
 from rich.table import Table as Grid
 from rich.text import Text
 
-from kotrel.core.description.model import Description
-from kotrel.core.errors import WrongUse
-from kotrel.core.matching.by_headings import Matched, likely_record
-from kotrel.core.phrases import count, listed, short
+from kotrel.core.errors import KotrelError, WrongUse
+from kotrel.core.matching.by_headings import Matched
+from kotrel.core.phrases import count, listed, listed_and, short
 from kotrel.core.tables.profiling import ColumnProfile, look_at
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.options import add_sheet, wanted_of
+from kotrel.loading.sheets_in.sheet_choice import match_tables
 from kotrel.loading.sheets_in.sheet_reading import tables_in
 from kotrel.screen.screen import Screen
 from kotrel.systems.interface import Step
-from kotrel.workspace.settings import find_workspace, open_workspace
+from kotrel.workspace.settings import Workspace, find_workspace, open_workspace
 
 
 class Inspected(Struct, frozen=True):
-    """A file's tables with their columns, and the record that the first fitting one probably holds."""
+    """A file's tables with their columns, and how ``kotrel check`` would read it.
+
+    Attributes:
+        likely: what would feed which field of which record, in the sheet where most columns do; None where it would
+            be refused, or where nobody knows what the system accepts.
+        mapping: the saved mapping that would read that sheet, or an empty text.
+        trouble: why it would be refused.
+    """
 
     file: Path
     tables: tuple[tuple[Table, tuple[ColumnProfile, ...]], ...]
-    likely: Matched | None
-    likely_sheet: str
+    likely: Matched | None = None
+    likely_sheet: str = ""
+    mapping: str = ""
+    trouble: KotrelError | None = None
 
     @property
     def key(self) -> tuple[str, ...]:
@@ -42,23 +51,22 @@ class Inspected(Struct, frozen=True):
         return tuple(column.heading for column in table.columns if column.letter in letters)
 
 
-def inspect_file(path: Path, wanted: FileOptions, description: Description | None, step: Step) -> Inspected:
-    """Inspects every sheet of a file; without a description, records are not reported."""
+def inspect_file(path: Path, wanted: FileOptions, workspace: Workspace | None, step: Step) -> Inspected:
+    """Inspects every sheet of a file; without a workspace, records are not reported."""
     step(f"reading {path.name}")
     tables = tables_in(path, wanted)
     looked = []
     for table in tables:
         step(f"looking at {table.sheet or path.name}")
         looked.append((table, tuple(look_at(table))))
-    best: tuple[int, Matched, str] | None = None
-    if description is not None:
-        for table in tables:
-            matched = likely_record(table, list(description.records.values()))
-            # One heading of a wide sheet that happens to match a field says nothing about the sheet.
-            by_chance = matched is not None and len(matched.letters) == 1 and len(table.columns) > 3
-            if matched is not None and not by_chance and (best is None or len(matched.letters) > best[0]):
-                best = (len(matched.letters), matched, table.sheet)
-    return Inspected(path, tuple(looked), best[1] if best else None, best[2] if best else "")
+    if workspace is None:
+        return Inspected(path, tuple(looked))
+    try:
+        chosen, _ = match_tables(tables, workspace, wanted, str(path))
+    except KotrelError as error:
+        return Inspected(path, tuple(looked), trouble=error)
+    best = max(chosen, key=lambda each: len(each.matches[0].letters))
+    return Inspected(path, tuple(looked), best.matches[0], best.table.sheet, best.mapping)
 
 
 def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespace) -> None:
@@ -71,20 +79,40 @@ def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespac
         _show_table(screen, inspected, table, looks)
     likely = inspected.likely
     if likely is None:
-        screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
-        screen.show(
-            Text(f"Next: {screen.again(args, 'map', 'RECORD')}    proposes which column feeds which field", style="dim")
-        )
-        screen.show(Text(f"      {screen.program} records    shows what the system accepts", style="dim"))
+        _show_trouble(screen, inspected.trouble, args)
         return
-    line = Text("\nProbably ").append(likely.record.title.lower(), style="bold").append(" rows")
+    line = Text("\nRead by the mapping ").append(inspected.mapping) if inspected.mapping else Text("\nProbably")
+    line.append(" as " if inspected.mapping else " ").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:
         line.append(f", identified by {listed([f'“{heading}”' for heading in inspected.key])}")
     fields = count(len(likely.letters), "column matches a field", "columns match fields")
     line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
-    screen.show(line, Text(f"Next: {screen.again(args, 'check')}", style="dim"))
+    screen.show(line)
+    for columns in likely.doubled.values():
+        both = listed_and([f"{column.letter} “{column.heading}”" for column in columns])
+        screen.show(Text(f"Which of the columns {both} counts has to be said.", style="yellow"))
+    words = ("map", likely.record.name) if likely.doubled else ("check",)
+    screen.show(Text(f"Next: {screen.again(args, *words)}", style="dim"))
+
+
+def _show_trouble(screen: Screen, trouble: KotrelError | None, args: argparse.Namespace) -> None:
+    """Why a check would refuse the file, and what to do."""
+    if trouble is None:
+        screen.show(Text("\nThis is no workspace, so nobody knows which records it may hold.", style="yellow"))
+        screen.show(Text(f"Next: {screen.program} init    makes a workspace for your business software", style="dim"))
+        return
+    if trouble.kind != "nothing-recognised":
+        screen.show(Text(f"\n{trouble.message[0].upper()}{trouble.message[1:]}.", style="yellow"))
+        hint = f"{trouble.hint[:1].lower()}{trouble.hint[1:]}"
+        screen.show(Text(f"For {screen.again(args, 'check')}: {hint}", style="dim"))
+        return
+    screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
+    screen.show(
+        Text(f"Next: {screen.again(args, 'map', 'RECORD')}    proposes which column feeds which field", style="dim")
+    )
+    screen.show(Text(f"      {screen.program} records    shows what the system accepts", style="dim"))
 
 
 def _title(file: str, table: Table) -> Text:
@@ -179,7 +207,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
-    description = None
+    workspace = None
     try:
         folder = find_workspace(Path(args.workspace) if args.workspace else None, Path.cwd())
     except WrongUse:
@@ -187,8 +215,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         if args.workspace:
             raise
     else:
-        description = open_workspace(folder).description
+        workspace = open_workspace(folder)
     with screen.progress(4) as step:
-        inspected = inspect_file(Path(args.file), wanted_of(args), description, step)
+        inspected = inspect_file(Path(args.file), wanted_of(args), workspace, step)
     screen.json(inspected_json(inspected)) if screen.as_json else show_inspected(screen, inspected, args)
     return 0

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 _MAPPED = {
     "heading-twice": "says which of two columns counts",
+    "no-key-column": "says which column identifies the rows",
     "column-missing": "says which column has what is missing",
     "unread-limit": "says which field has this",
     "heading-says": "asks what its heading says",
