@@ -3,7 +3,7 @@ from __future__ import annotations
 import time
 import unittest
 from collections.abc import Callable
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 import openpyxl
@@ -77,6 +77,13 @@ class Trading(Counting):
         )
         self.sell("2", "FST-00020", 2)
         self.sell("3", "FST-00060", 1)
+        tomorrow = f"{datetime.now() + timedelta(days=1):%Y-%m-%d %H:%M}"
+        self.write("typo.csv", "Warehouse,Item,Bin,Counted,Time", f"QUAY,FST-00060,Q-05-A,5,{tomorrow}")
+        told = self.kotrel("count", "collect", "quay", "typo.csv", status=1).stdout
+        self.assertIn("write when it was counted", " ".join(told.split()))
+        for step in (("collect", "quay", "typo.csv"), ("set", "quay", "FST-00060", "--counted", "5", "--reason", "x")):
+            done = self.kotrel("count", *step, "--counted-at", "2026-01-09 10:00", status=2)
+            self.assertIn("the count was frozen later", done.stderr)
         self.write("late.csv", "Warehouse,Item,Bin,Counted", "QUAY,FST-00060,Q-05-A,5")
         done = self.json("count", "collect", "quay", sheet["file"], "late.csv")
         self.assertEqual([each["status"] for each in done["files"]], ["collected", "collected"])

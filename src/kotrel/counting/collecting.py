@@ -28,6 +28,7 @@ from kotrel.core.tables.table import Table
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, CountedFile, open_count
 from kotrel.counting.count_sheets import STAMP
+from kotrel.counting.count_state import counting_time
 from kotrel.counting.sheet_rows import CollectOptions, counted_rows_of, prepared_files
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.systems.interface import Reading, Step
@@ -153,6 +154,7 @@ class _Collecting:
         self.workspace, self.reading = workspace, reading
         self._look_at_places()
         self.frozen_day = count.about()["frozen_at"][:10]
+        self.between = counting_time(count, now, options.counted_at)
         self.items = KnownItems(reading, workspace, item_record(workspace), _bins(reading, workspace))
         self.items.learn(self.places["item"])
         self.state = SystemState(workspace.description, self.items.read)
@@ -215,6 +217,7 @@ class _Collecting:
             options.counted_at,
             options.day or (self.frozen_day if self.now.date().isoformat() == self.frozen_day else None),
             options.as_expected,
+            self.between,
         )
 
     def _with_finds(self, lines: pl.DataFrame, finds: Sequence[tuple[Key, CountEntry]]) -> pl.DataFrame:

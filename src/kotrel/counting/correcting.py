@@ -20,7 +20,7 @@ from kotrel.core.values.dates import moment_text
 from kotrel.core.values.near_codes import same_form
 from kotrel.counting.collecting import KnownItems, item_record
 from kotrel.counting.count_files import Count, DamagedCount, count_names, open_count
-from kotrel.counting.count_state import posted_places, serials_outside, settle_posts, state_of
+from kotrel.counting.count_state import counting_time, posted_places, serials_outside, settle_posts, state_of
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
@@ -86,6 +86,7 @@ def correct(name: str, what: Correction, workspace: Workspace, who: str, now: da
     """
     with workspace.system().reading() as reading, open_count(workspace.hidden, name) as count:
         settle_posts(count, reading)
+        counting_time(count, now, what.at)
         places = count.places()
         item = item_record(workspace)
         state = SystemState(workspace.description, reading.read)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from decimal import Decimal
 from functools import cached_property
 from pathlib import Path
@@ -12,13 +13,15 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import decimal_type
 from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
+from kotrel.core.counting.counted_times import CountingTime
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import classes
 from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.counting.variance import NOTHING_MOVED, CountLine, Totals, lines_of, totals_of, with_serials
-from kotrel.core.errors import OutOfReach
+from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.stock.sums import PLACE, LedgerQuery
+from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, Post, open_count
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
@@ -146,6 +149,21 @@ def held_now(places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
     return sums.with_columns(pl.lit(None, pl.String).alias(name) for name in PLACE if name not in sums.columns).select(
         *PLACE, "quantity"
     )
+
+
+def counting_time(count: Count, now: datetime, counted_at: str | None) -> CountingTime | None:
+    """When lines of a count can have been counted; None with trading stopped, where that makes no difference.
+
+    Raises:
+        WrongUse: the time that the user says is none of them.
+    """
+    about = count.about()
+    if about.get("trading") != "yes":
+        return None
+    between = CountingTime(about["frozen_at"], moment_text(now.replace(tzinfo=None)))
+    if counted_at is not None and (trouble := between.trouble_of(counted_at)):
+        raise WrongUse(f"--counted-at {counted_at[:16]}: {trouble}", "", "impossible-time")
+    return between
 
 
 def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) -> pl.DataFrame:

@@ -6,8 +6,10 @@ import unittest
 from decimal import Decimal
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
+from kotrel.core.counting.counted_times import CountingTime
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
@@ -121,6 +123,21 @@ class CountedLines(unittest.TestCase):
         done = collected(*lines, sheet=as_expected)
         [entry] = as_entries(done.lines)
         self.assertEqual((entry.place, entry.counted, entry.remark, done.blank), (1, Decimal(50), "as expected", 1))
+
+    def test_while_goods_move_nothing_was_counted_before_the_freeze_or_in_times_to_come(self):
+        between = CountingTime("2027-01-09 09:12:40", "2027-01-09 12:00:00")
+        sheet = Sheet(warehouse="SHED", day="2027-01-09", between=between)
+        for time, impossible in (
+            ("9:11", True), ("9:12", False), ("12:00", False), ("12:05", False), ("12:06", True), ("21:30", True),
+            ("2027-01-08 23:59", True), ("2027-01-10 09:30", True), (None, False),
+        ):  # fmt: skip
+            with self.subTest(time):
+                done = collected(line("ROPE", "S-1", "5", time=time), sheet=sheet)
+                kinds = [group.kind for group in done.rows.findings]
+                self.assertEqual((kinds, done.lines.height), (["impossible-time"], 0) if impossible else ([], 1))
+        # With trading stopped, the time makes no difference.
+        stopped = replace(sheet, between=None)
+        self.assertEqual(collected(line("ROPE", "S-1", "5", time="21:30"), sheet=stopped).lines.height, 1)
 
     def test_when_a_line_was_counted(self):
         sheet = Sheet(warehouse="SHED", counted_at="2027-01-09 17:00:00", day="2027-01-09")

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
-from datetime import datetime
 from decimal import Decimal
 from typing import Any, NamedTuple
 
@@ -13,12 +11,12 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
+from kotrel.core.counting.counted_times import CountingTime, RefusedTime, moment_of
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
 from kotrel.core.stock.sums import PLACE
-from kotrel.core.values.dates import moment_text, read_moment
 from kotrel.core.values.near_codes import same_form
 
 _AT, _ODD = "counted at", "is no time"
@@ -105,7 +103,7 @@ def plain_lines(
     rows: Rows,
     lines: pl.DataFrame,
     known: Known,
-    moments: Mapping[str | None, tuple[str | None, str]],
+    moments: Mapping[str | None, tuple[str | None, RefusedTime | None]],
     round_: int,
 ) -> tuple[pl.DataFrame, pl.Series]:
     """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
@@ -174,9 +172,6 @@ def _around(rows: Rows) -> tuple[str, str]:
     return before, after
 
 
-_CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?::(\d{2}))?$")
-
-
 class Sheet(Struct, frozen=True):
     """What is known of a sheet besides its rows.
 
@@ -186,6 +181,7 @@ class Sheet(Struct, frozen=True):
         counted_at: the time of lines that say none, canonical text, or None.
         day: the day of times without one, ISO date, or None.
         as_expected: True where a blank means: as expected.
+        between: when lines can have been counted, while goods keep moving.
     """
 
     round: int = 0
@@ -193,6 +189,11 @@ class Sheet(Struct, frozen=True):
     counted_at: str | None = None
     day: str | None = None
     as_expected: bool = False
+    between: CountingTime | None = None
+
+    def moment_of(self, text: str | None) -> tuple[str | None, RefusedTime | None]:
+        """As :func:`kotrel.core.counting.counted_times.moment_of`, for a line of this sheet."""
+        return moment_of(text, self.counted_at, self.day, self.between)
 
 
 class Known(Struct, frozen=True):
@@ -265,7 +266,7 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
         lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), known
     )
     # A counter writes the same times over and over.
-    moments = {time: _moment(time, sheet) for time in lines["time"].unique().to_list()}
+    moments = {time: sheet.moment_of(time) for time in lines["time"].unique().to_list()}
     lines = places.placed(lines)
     taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
@@ -303,7 +304,7 @@ def _line_by_line(
     lines: pl.DataFrame,
     done: Collected,
     known: Known,
-    moments: Mapping[Any, tuple[str | None, str]],
+    moments: Mapping[Any, tuple[str | None, RefusedTime | None]],
     sheet: Sheet,
     told: dict[_FindingKind, list[tuple[int, str]]],
 ) -> list[tuple[int, CountEntry]]:
@@ -346,7 +347,7 @@ class RefusedEntry(NamedTuple):
 
 
 def _counted(
-    row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, str]]
+    row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, RefusedTime | None]]
 ) -> tuple[Decimal, str | None] | RefusedEntry:
     """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being
     taken.
@@ -361,7 +362,7 @@ def _counted(
         return RefusedEntry(*trouble)
     at, odd = moments[row["time"]]
     if odd:
-        return RefusedEntry("not-a-time", "not a time of day", "time", odd)
+        return RefusedEntry(odd.kind, odd.title, "time", odd.message)
     counted = Decimal(row["counted"])
     if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
         counted *= known.factors[row["item"], row["unit"]]
@@ -418,25 +419,3 @@ def _trouble(
                 f"the item is not {name}-tracked: clear the cell",
             )
     return None
-
-
-def _moment(text: str | None, sheet: Sheet) -> tuple[str | None, str]:
-    """When a line was counted, and what is wrong with its time."""
-    if text is None:
-        return sheet.counted_at, ""
-    moment = read_moment(text, zoned=False)
-    if moment.value is not None and moment.midnight:
-        # A day says no time: the file's own counts where it is of that day.
-        return (sheet.counted_at if (sheet.counted_at or "")[:10] == moment.value[:10] else None), ""
-    if moment.value is not None:
-        return moment.value, ""
-    clock = _CLOCK.match(text.strip())
-    if clock is None:
-        return None, "write the time as 14:30, or 2027-01-09 14:30"
-    if sheet.day is None:
-        return None, "on which day? write 2027-01-09 14:30, or give the file its day with --counted-at"
-    try:
-        hour, minute, second = int(clock[1]), int(clock[2]), int(clock[3] or 0)
-        return moment_text(datetime.fromisoformat(sheet.day).replace(hour=hour, minute=minute, second=second)), ""
-    except ValueError:
-        return None, "there is no such time of day"

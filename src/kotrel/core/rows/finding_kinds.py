@@ -109,6 +109,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "not-a-moment": ("error", "The text is not a date with a time.", "Write it as 2026-03-31 14:30."),
         "no-zone": ("error", "The time has no zone.", "Write the zone: 2026-03-31 14:30+02:00."),
         "needless-zone": ("error", "The time has a zone that is not kept.", "Write the time at the place, without a zone."),
+        "impossible-time": ("error", "A line cannot have been counted at that time: it is to come, or before the freeze.", "Write when it was counted, with its day if that was another."),
         "not-a-time": ("error", "The text is not a time of day.", "Write it as 14:30."),
         "not-yes-or-no": ("error", "The text is neither yes nor no.", "Write yes or no."),
         "wrong-order": ("error", "Two values are in the wrong order, such as an end before its start.", "Correct one of them."),
