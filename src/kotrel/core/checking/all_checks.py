@@ -20,6 +20,7 @@ from kotrel.core.checking.list_currency import check_currency, check_list_decima
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
 from kotrel.core.checking.named_files import check_named_files
+from kotrel.core.checking.own_codes import check_own_codes
 from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
@@ -51,10 +52,11 @@ CHECKS: tuple[Check, ...] = (
     check_named_files,
     check_currency,
     check_list_decimals,
+    check_own_codes,
 )
 
 
-NOT_FOUND = ("not-found", "not-unique", "nearly-there")
+NOT_FOUND = ("not-found", "not-unique", "nearly-there", "known-otherwise")
 """Kinds of errors that say a row was not found in the system."""
 
 

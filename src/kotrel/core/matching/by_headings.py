@@ -126,11 +126,11 @@ def match_headings(table: Table, record: Record) -> Matched:
             unknown.append(column)
         else:
             matched.setdefault(name, []).append(column)
-    for name in record.key:
+    for name in filter(matched.__contains__, record.key):
         # “Article” may be the item code, but not beside “Art. no.”: which of them it is, nobody has said.
-        if name in matched and (rivals := _with_the_code(matched[name], unknown, record.fields[name])):
-            matched[name] = [*rivals, *matched[name]]
-            unknown = [column for column in unknown if column not in rivals]
+        rivals = _with_the_code(matched[name], unknown, record.fields[name])
+        matched[name] = [*rivals, *matched[name]]
+        unknown = [column for column in unknown if column not in rivals]
     return Matched(
         record=record,
         sources={name: Source((columns[0].letter,)) for name, columns in matched.items()},

@@ -35,7 +35,7 @@ NAMED = 3
 """So many of the keys that may be meant are named."""
 
 
-def _is_typed_code(rows: Rows, name: str) -> bool:
+def is_typed_code(rows: Rows, name: str) -> bool:
     """Whether a field has codes that people make up, in a column of the sheet."""
     about = rows.record.fields[name]
     return about.to is None and about.kind in ("code", "text") and name in rows.letters
@@ -52,7 +52,7 @@ def find_near_keys(
     """
     record = rows.record
     name = record.code
-    if not _is_typed_code(rows, name):
+    if not is_typed_code(rows, name):
         return []
     wanted = new() & rows.values[name].is_not_null()
     if really_new:

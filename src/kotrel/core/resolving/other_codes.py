@@ -18,51 +18,62 @@ from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.near_codes import same_form
 
 
-def _held_codes(
-    record: Record, forms: pl.Series, wanted: Collection[str], state: SystemState
-) -> dict[str, dict[str, str]]:
-    """Each form of a value → the codes of the rows that have it, each with the title of the field; only a barcode
-    counts in a form that is not the value itself.
-    """
-    held_codes: dict[str, dict[str, str]] = {}
-    for field, pairs in _lookups(record, forms, state):
-        for value, code in pairs.iter_rows():
-            if code is not None and (field.check == "gtin" or value in wanted):
-                held_codes.setdefault(value, {}).setdefault(code, field.title.lower())
-    return held_codes
-
-
 def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str, dict[str, str]]:
     """Value → the codes of the rows that are known by it, each with the title of the field that says so.
 
     A vendor's code counts without its vendor here: where two rows have it, both are given. A barcode is one thing at
-    every length in which it can be written.
+    every length in which it can be written. Only where nothing is written like a value are codes with the same letters
+    and digits meant.
     """
     if len(record.key) > 1 or not len(values):
         return {}
     wanted = values.drop_nulls().unique(maintain_order=True).to_list()
     spelled = {value: gtin_spellings(value) for value in wanted}
     forms = dict.fromkeys(form for forms in spelled.values() for form in forms)
-    held_codes = _held_codes(record, pl.Series(values.name, list(forms), dtype=pl.String), set(wanted), state)
+    asked = pl.Series("word", list(forms | dict.fromkeys(each for word in wanted for each in spellings_of(word))))
+    found = [
+        (field, pairs.filter(pairs.to_series(0).is_in(asked.implode())))
+        for field, pairs in _lookups(record, asked.cast(pl.String), state)
+    ]
+    held_codes = _held_codes(found, set(wanted), forms)
+    codes = _of_others(spelled, held_codes)
+    left = [value for value in wanted if value not in codes and value not in held_codes]
+    return codes | _known_otherwise(left, found)
+
+
+def _of_others(
+    spelled: Mapping[str, Sequence[str]], held_codes: Mapping[str, Mapping[str, str]]
+) -> dict[str, dict[str, str]]:
+    """Value → the codes of other rows that have one of its forms."""
     codes: dict[str, dict[str, str]] = {}
-    for value, others in spelled.items():
-        for form in others:
+    for value, forms in spelled.items():
+        for form in forms:
             for code, title in held_codes.get(form, {}).items():
                 if code != value:
                     codes.setdefault(value, {}).setdefault(code, title)
-    left = [value for value in wanted if value not in codes and value not in held_codes]
-    return codes | _known_otherwise(record, left, state)
+    return codes
 
 
-def _known_otherwise(record: Record, words: Sequence[str], state: SystemState) -> dict[str, dict[str, str]]:
+def _held_codes(
+    found: Sequence[tuple[Field, pl.DataFrame]], wanted: Collection[str], forms: Collection[str]
+) -> dict[str, dict[str, str]]:
+    """Each form of a value → the codes of the rows that have it, each with the title of the field; only a barcode
+    counts in a form that is not the value itself.
+    """
+    held_codes: dict[str, dict[str, str]] = {}
+    for field, pairs in found:
+        for value, code in pairs.iter_rows():
+            if code is not None and value in (forms if field.check == "gtin" else wanted):
+                held_codes.setdefault(value, {}).setdefault(code, field.title.lower())
+    return held_codes
+
+
+def _known_otherwise(words: Sequence[str], found: Sequence[tuple[Field, pl.DataFrame]]) -> dict[str, dict[str, str]]:
     """The same for words that nothing is written like: codes with the same letters and digits."""
-    written = dict.fromkeys(each for word in words for each in spellings_of(word))
-    if not written:
-        return {}
     by_form: dict[str, dict[str, str]] = {}
     asked = pl.Series("word", list(words), dtype=pl.String)
-    forms = dict(zip(words, same_form(asked), strict=True))
-    for field, pairs in _lookups(record, pl.Series("word", list(written), dtype=pl.String), state):
+    forms = dict(zip(words, same_form(asked), strict=True)) if words else {}
+    for field, pairs in found if forms else ():
         if field.check == "gtin" or not pairs.height:
             continue
         for form, code in zip(same_form(pairs.to_series(0)), pairs.to_series(1), strict=True):

@@ -24,6 +24,7 @@ from kotrel.core.resolving.exported_sheets import (
     without_untouched,
 )
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
+from kotrel.core.resolving.known_otherwise import find_known_otherwise
 from kotrel.core.resolving.list_additions import Consequence, created_rows
 from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
 from kotrel.core.resolving.new_codes import find_odd_codes
@@ -112,7 +113,7 @@ def _about_new_keys(
     rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
 ) -> list[FindingGroup]:
     """What makes it doubtful that new keys are really new."""
-    near = find_near_keys(rows, state, new, really_new)
+    near = [*find_known_otherwise(rows, state, new, really_new), *find_near_keys(rows, state, new, really_new)]
     return [*near, *find_odd_codes(rows, state, new, really_new, near), *find_repeated(rows, state, new)]
 
 

@@ -154,6 +154,8 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "nearly-twice": ("error or warning", "Two new codes in the load that look alike.", "Use one of them, or name both with --new-codes."),
         "taken": ("error", "The value already belongs to another row in the system.", "Correct it, or correct that row first."),
         "nearly-there": ("error or warning", "A new code that is almost identical to an existing one.", "Use that code, or name yours with --new-codes."),
+        "known-otherwise": ("error or warning", "A new code by which the system knows an existing one: its alternative code, a barcode, its vendor's code.", "Use its own code, find the rows with --match-on, or name yours with --new-codes."),
+        "own-code": ("warning", "Another code of a row is the own code of a different row, which it will be taken for.", "Check whose code it is."),
         "repeats": ("warning", "A new row whose data duplicates an existing one.", "Check whether it is the same."),
         "found-otherwise": ("warning", "The row was found by a code that is written in another way.", "Check that it is the same."),
         "not-found": ("error", "Nothing in the system has this code.", "Correct it, or give the new row its key.", "cell"),

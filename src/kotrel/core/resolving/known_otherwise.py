@@ -1,0 +1,82 @@
+"""New codes by which the system knows a row already: a sheet with somebody else's codes makes everything twice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.phrases import listed_and
+from kotrel.core.resolving.near_duplicates import MOST, is_typed_code
+from kotrel.core.resolving.other_codes import known_as
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.load_options import ALL
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+Codes = Mapping[str, Mapping[str, str]]
+"""Value → the codes of the rows that are known by it, each with the field that says so, in words."""
+NAMED = 3
+"""At most this many of the rows that are known so are named."""
+
+
+def find_known_otherwise(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """New keys that are another code of a row which the system has.
+
+    Wherever a code is typed or scanned, such a code means that row (:func:`kotrel.core.resolving.other_codes.known_as`).
+    That a vendor's code or a maker's number is somebody's own code may be by chance: only where it is so of most new rows,
+    it is an error.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that are new whatever they look like, or :data:`ALL`.
+    """
+    record = rows.record
+    name = record.key[0]
+    fresh = _fresh(rows, new, really_new)
+    if fresh is None:
+        return []
+    codes = known_as(record, fresh[name], state)
+    own = [state.description.records[other].fields[field].title.lower() for other, field in record.other_codes]
+    by_list = {value for value, held in codes.items() if any(said.startswith(tuple(own)) for said in held.values())}
+    others = {value for value in codes if value not in by_list}
+    is_usual = 2 * fresh[name].is_in(list(others)).sum() > fresh.height
+    findings: list[FindingGroup] = []
+    for values, severity in ((by_list, "error"), (others, "error" if is_usual else "warning")):
+        known = fresh.filter(pl.col(name).is_in(list(values)))
+        if known.height:
+            findings.append(_finding(rows, known, codes, severity))  # type: ignore[arg-type]
+    return findings
+
+
+def _fresh(rows: Rows, new: Callable[[], pl.Series], really_new: Collection[str]) -> pl.DataFrame | None:
+    """``ROW`` and the key of the rows to look at; None where there are none, or so many that it is a new range."""
+    name = rows.record.key[0]
+    if len(rows.record.key) > 1 or not is_typed_code(rows, name) or ALL in really_new:
+        return None
+    wanted = new() & rows.values[name].is_not_null()
+    if really_new:
+        wanted = wanted & ~rows.values[name].is_in(list(really_new))
+    fresh = rows.values.select(ROW, name).filter(wanted)
+    return fresh if 0 < fresh.height <= MOST else None
+
+
+def _finding(rows: Rows, known: pl.DataFrame, codes: Codes, severity: Severity) -> FindingGroup:
+    """A finding at each of these keys: ``ROW`` and the key."""
+    name = rows.record.key[0]
+    advice = "use that code, or name yours with --new-codes if it is really new"
+    messages: list[str] = []
+    suggestions: list[str | None] = []
+    for value in known[name]:
+        held = codes[value]
+        said, there = next(iter(held.values())), listed_and(list(held)[:NAMED])
+        what, comma, otherwise = said.partition(",")
+        messages.append(
+            f"it is the {what} of {there}{comma}{otherwise}: {advice if severity == 'error' else 'is it the same?'}"
+        )
+        suggestions.append(next(iter(held)) if len(held) == 1 else None)
+    cells = cells_of(known[ROW], known[name], messages, suggestions)
+    return rows.group(severity, "known-otherwise", "new code, but another code of an existing one", name, cells)

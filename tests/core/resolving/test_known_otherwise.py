@@ -1,0 +1,69 @@
+"""New codes that lead to a row the system has: the same question as wherever a code is typed."""
+
+from __future__ import annotations
+
+import unittest
+
+import polars as pl
+
+from kotrel.core.checking.own_codes import check_own_codes
+from kotrel.core.columns import ROW
+from kotrel.core.resolving.known_otherwise import find_known_otherwise
+from kotrel.core.rows.load_options import ALL
+from kotrel.core.rows.system_state import is_new
+from tests.builders import rows_in_sheet, system_of
+from tests.core.resolving.test_known_as import SYSTEM
+
+HELD = {
+    "item": {
+        "code": ["A", "B", "C", "D"],
+        "barcode": ["1", None, None, None],
+        "vendor": ["V", "V", "W", None],
+        "number": ["N-1", "N-2", "N-2", None],
+    },
+    "old": {"code": ["OLD/7", "C"], "item": ["B", "D"]},
+}
+
+
+def found(*codes: str, really_new: tuple[str, ...] = ()) -> list[tuple[str, int, str | None]]:
+    """Severity, row and suggestion of each finding."""
+    sheet, state = rows_in_sheet(SYSTEM.records["item"], {"code": list(codes)}), system_of(SYSTEM, HELD)
+    groups = find_known_otherwise(sheet, state, lambda: is_new(sheet, state), really_new)
+    return [
+        (group.severity, row, suggestion)
+        for group in groups
+        for row, suggestion in group.cells.select(ROW, "suggestion").iter_rows()
+    ]
+
+
+class KnownOtherwise(unittest.TestCase):
+    def test_a_code_on_the_list_of_other_codes_is_never_a_new_row(self):
+        self.assertEqual(found("OLD/7", "A", "Z"), [("error", 2, "B")])
+        self.assertEqual(found("old 7", "Y", "Z"), [("error", 2, "B")], "as it is found wherever it is typed")
+        self.assertEqual(found("C", "A"), [], "a row's own code comes first")
+        self.assertEqual(found("OLD/7", really_new=("OLD/7",)), [])
+        self.assertEqual(found("OLD/7", really_new=(ALL,)), [])
+
+    def test_somebody_elses_code_may_be_an_own_one_by_chance_but_not_that_of_most_rows(self):
+        self.assertEqual(found("N-1", "X", "Y"), [("warning", 2, "A")])
+        # Two vendors have N-2: nobody knows which row is meant.
+        self.assertEqual(found("N-1", "N-2", "1", "Y"), [("error", 2, "A"), ("error", 3, None), ("error", 4, "A")])
+
+    def test_another_code_that_is_an_own_code_leads_to_its_own_row(self):
+        state = system_of(SYSTEM, HELD)
+        sheet = rows_in_sheet(SYSTEM.records["old"], {"code": ["A", "B", "X9"], "item": ["B", "B", "A"]})
+        [group] = check_own_codes(sheet, state)
+        self.assertEqual((group.kind, group.severity, group.cells[ROW].to_list()), ("own-code", "warning", [2]))
+        self.assertEqual(check_own_codes(rows_in_sheet(SYSTEM.records["item"], {"code": ["A"]}), state), [])
+
+    def test_every_way_in_which_a_code_leads_to_a_row_is_told_of_a_new_one(self):
+        from kotrel.core.resolving.other_codes import known_as
+
+        codes = ["OLD/7", "old-7", "N-1", "n1", "N-2", "1", "01", "Q", "A", "C"]
+        state = system_of(SYSTEM, HELD)
+        leading = set(known_as(SYSTEM.records["item"], pl.Series(codes), state)) - set(HELD["item"]["code"])
+        self.assertEqual({codes[row - 2] for _, row, _ in found(*codes)}, leading)
+
+
+if __name__ == "__main__":
+    unittest.main()
