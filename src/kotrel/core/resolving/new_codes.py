@@ -10,6 +10,8 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed_and
 from kotrel.core.resolving.cell_damage import DIGITS
+from kotrel.core.resolving.known_otherwise import find_known_otherwise
+from kotrel.core.resolving.near_duplicates import find_near_keys
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
@@ -20,6 +22,21 @@ from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_form
 _PADDED = "^0[0-9]+$"
 NAMED = 3
 """At most this many of the codes that look alike are named."""
+
+
+def find_doubtful_codes(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
+) -> list[FindingGroup]:
+    """What makes it doubtful that new codes are really new: the system knows a row by them, or they are nearly those of
+    one, or odd among themselves.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that the user says are new, or :data:`ALL`.
+    """
+    known = find_known_otherwise(rows, state, new, really_new)
+    near = find_near_keys(rows, state, new, really_new)
+    return [*known, *near, *find_odd_codes(rows, state, new, really_new, [*known, *near])]
 
 
 def find_odd_codes(

@@ -4,7 +4,7 @@ repaired, found in the system, compared with their export, filled in.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 
 import polars as pl
@@ -24,10 +24,9 @@ from kotrel.core.resolving.exported_sheets import (
     without_untouched,
 )
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
-from kotrel.core.resolving.known_otherwise import find_known_otherwise
 from kotrel.core.resolving.list_additions import Consequence, created_rows
-from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
-from kotrel.core.resolving.new_codes import find_odd_codes
+from kotrel.core.resolving.near_duplicates import find_repeated
+from kotrel.core.resolving.new_codes import find_doubtful_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.resolving.row_lookup import (
@@ -40,7 +39,7 @@ from kotrel.core.resolving.row_lookup import (
     with_found_keys,
 )
 from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
-from kotrel.core.rows.findings import AS_SHOWN, FindingGroup
+from kotrel.core.rows.findings import AS_SHOWN
 from kotrel.core.rows.load_options import ALL, LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, behind_rows, is_new
@@ -109,14 +108,6 @@ def _repair_rows(
     return repair(rows, state, conventions.spellings, only, (ALL,) if options.only == "new" else options.new_codes)
 
 
-def _about_new_keys(
-    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str]
-) -> list[FindingGroup]:
-    """What makes it doubtful that new keys are really new."""
-    near = [*find_known_otherwise(rows, state, new, really_new), *find_near_keys(rows, state, new, really_new)]
-    return [*near, *find_odd_codes(rows, state, new, really_new, near), *find_repeated(rows, state, new)]
-
-
 def ready_rows(
     rows: Rows,
     base: ExportBase | None,
@@ -161,7 +152,8 @@ def ready_rows(
     rows = filled_rows(rows, state, new, sets, conventions)
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not is_document:
-        rows = rows.with_findings(_about_new_keys(rows, state, new, options.new_codes))
+        rows = rows.with_findings(find_doubtful_codes(rows, state, new, options.new_codes))
+        rows = rows.with_findings(find_repeated(rows, state, new))
     created: tuple[Consequence, ...] = ()
     if options.create:
         rows, created = created_rows(rows, options.create, state)

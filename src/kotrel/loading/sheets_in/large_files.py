@@ -29,8 +29,8 @@ from kotrel.core.normalizing.date_columns import date_evidence
 from kotrel.core.parallel import few_ahead, one_ahead
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
-from kotrel.core.resolving.near_duplicates import MOST, find_near_keys, find_repeated
-from kotrel.core.resolving.new_codes import find_odd_codes
+from kotrel.core.resolving.near_duplicates import MOST, find_repeated
+from kotrel.core.resolving.new_codes import find_doubtful_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
 from kotrel.core.resolving.repairing import repair
@@ -340,8 +340,7 @@ def _file_checked(bare: Rows, values: pl.DataFrame, state: SystemState) -> tuple
     rows = _as_cells(replace(bare, few=Few()), values.sort(ROW))
     before = rows.values
     new = is_new(rows, state)
-    rows = rows.with_findings(find_near_keys(rows, state, lambda: new, ()))
-    rows = rows.with_findings(find_odd_codes(rows, state, lambda: new, ()))
+    rows = rows.with_findings(find_doubtful_codes(rows, state, lambda: new, ()))
     rows, consequences, _ = follow_periods(rows, state, lambda: new)
     end = 0
     if rows.record.period is not None:
@@ -369,7 +368,7 @@ def _rows_of_no_sheet(ended: Sequence[Consequence], whole: Rows, state: SystemSt
 def _across(whole: Rows, state: SystemState) -> Rows:
     """Rows that are in memory, compared with each other."""
     new = partial(is_new, whole, state)
-    whole = whole.with_findings([*find_near_keys(whole, state, new, ()), *find_odd_codes(whole, state, new, ())])
+    whole = whole.with_findings(find_doubtful_codes(whole, state, new, ()))
     for check in ACROSS:
         # One after the other: each needs about as much memory as all the keys.
         whole = check_rows(whole, state, (check,))
