@@ -5,10 +5,12 @@ from __future__ import annotations
 import unittest
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.checking.own_codes import check_own_codes
 from kotrel.core.columns import ROW
 from kotrel.core.resolving.known_otherwise import find_known_otherwise
+from kotrel.core.resolving.row_lookup import match_other_codes
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.system_state import is_new
 from tests.builders import rows_in_sheet, system_of
@@ -48,6 +50,25 @@ class KnownOtherwise(unittest.TestCase):
         self.assertEqual(found("N-1", "X", "Y"), [("warning", 2, "A")])
         # Two vendors have N-2: nobody knows which row is meant.
         self.assertEqual(found("N-1", "N-2", "1", "Y"), [("error", 2, "A"), ("error", 3, None), ("error", 4, "A")])
+
+    def test_rows_are_matched_on_other_codes_however_these_are_written(self):
+        held = {**HELD, "old": {"code": ["OLD/7", "0012", "X", "x"], "item": ["B", "A", "C", "D"]}}
+        codes = ["OLD/7", "old-7", "12", "X", "Z", None]
+        sheet = rows_in_sheet(SYSTEM.records["item"], {"code": codes})
+        sheet = replace(
+            sheet, table=replace(sheet.table, kinds={"A": pl.Series(["text", "text", "number", *["text"] * 3])})
+        )
+        done = match_other_codes(sheet, ("old", "code"), system_of(SYSTEM, held))
+        self.assertEqual(done.values["code"].to_list(), ["B", "B", "A", "C", "Z", None])
+        told = {(group.kind, row) for group in done.findings for row in group.cells[ROW]}
+        self.assertEqual(told, {("found-otherwise", 3), ("found-otherwise", 4), ("not-found", 6)})
+        [repair] = done.repairs
+        self.assertEqual(repair.cells["after"].to_list(), ["B", "B", "A", "C"])
+        twice = {**HELD, "old": {"code": ["O-1", "O-1"], "item": ["A", "B"], "from_vendor": ["V", "W"]}}
+        sheet = rows_in_sheet(SYSTEM.records["item"], {"code": ["O-1", "o-1"]})
+        done = match_other_codes(sheet, ("old", "code"), system_of(SYSTEM, twice))
+        self.assertEqual([group.kind for group in done.findings], ["not-unique"])
+        self.assertEqual(done.values["code"].to_list(), ["O-1", "o-1"])
 
     def test_another_code_that_is_an_own_code_leads_to_its_own_row(self):
         state = system_of(SYSTEM, HELD)

@@ -17,6 +17,9 @@ from kotrel.core.values.code_formats import gtin_spellings
 from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.near_codes import same_form
 
+_MOST_DIGITS = 20
+"""A code of digits alone, with its zeros, is shorter than that."""
+
 
 def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str, dict[str, str]]:
     """Value → the codes of the rows that are known by it, each with the title of the field that says so.
@@ -170,9 +173,9 @@ def holders(
     last = record.fields[group[-1]]
     if not left.height or last.check == "gtin" or last.kind not in ("code", "text"):
         return exact.with_columns(pl.lit(True).alias("is exact"))
-    held = _written_otherwise(record, group, left, state)
-    otherwise = [_join_forms(record, group, left, held, _by_form)]
     dropped = left.filter(pl.col("row place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
+    held = _written_otherwise(record, group, left, dropped[last.name].unique(), state)
+    otherwise = [_join_forms(record, group, left, held, _by_form)]
     if dropped.height:
         padded = held.filter(pl.col(last.name).str.contains("^0[0-9]+$"))
         otherwise.append(_join_forms(record, group, dropped, padded, _without_zeros))
@@ -234,8 +237,14 @@ def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state
     return pl.concat(frames)
 
 
-def _written_otherwise(record: Record, group: Sequence[str], asked: pl.DataFrame, state: SystemState) -> pl.DataFrame:
-    """The system's rows among which other ways to write the last field are looked for."""
+def _written_otherwise(
+    record: Record, group: Sequence[str], asked: pl.DataFrame, numbers: pl.Series, state: SystemState
+) -> pl.DataFrame:
+    """The system's rows among which other ways to write the last field are looked for.
+
+    Args:
+        numbers: values that may have lost the zeros before them.
+    """
     last = group[-1]
     if len(group) > 1:
         # A vendor has far fewer codes than there are items.
@@ -243,6 +252,7 @@ def _written_otherwise(record: Record, group: Sequence[str], asked: pl.DataFrame
             list(dict.fromkeys((*record.key, *group)))
         )
     values = dict.fromkeys(each for value in asked[last].unique() for each in spellings_of(value))
+    values |= dict.fromkeys(value.zfill(size) for value in numbers for size in range(len(value) + 1, _MOST_DIGITS))
     return state.having(record, [], last, pl.Series(last, list(values), dtype=pl.String)).select(
         list(dict.fromkeys((*record.key, last)))
     )

@@ -15,6 +15,7 @@ from kotrel.core.resolving.other_codes import found_keys, holders, number_places
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.searching import looked_up
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.similarity import did_you_mean
 
@@ -136,36 +137,50 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
     record, key = rows.record, rows.record.key[0]
     if key not in rows.fields:
         return rows
+    field = state.description.records[dotted[0]].fields[dotted[1]]
+    title = field.title.lower()
+    led = _led_by(rows, dotted, state)
+    unknown = rows.values[key].is_not_null() & led["leads to"].is_null()
+    message = f"the system has no {record.title.lower()} with this {title}"
+    findings = rows.where("error", "not-found", f"nothing has this {title}", record.fields[key], unknown, message)
+    several = led.filter(pl.col("leads to").list.len() > 1)
+    if several.height:
+        messages = [f"{listed_and(items[:5])} all have it: say which is meant" for items in several["leads to"]]
+        cells = cells_of(several[ROW], several["before"], messages)
+        findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
+    found = led.filter(pl.col("leads to").list.len() == 1).with_columns(pl.col("leads to").list.first().alias("after"))
+    if (otherwise := found.filter(~pl.col("is exact"))).height:
+        findings.append(_otherwise(rows, key, otherwise[ROW], otherwise["before"], otherwise["held code"]))
+    proof = pl.lit(f"the {record.title.lower()} that has this {title}").alias("proof")
+    repairs = [RepairGroup("other-code", key, rows.letters.get(key, ""), found.select(ROW, "before", "after", proof))]
+    keys = looked_up(rows.values.select(ROW, key), found.select(ROW, "after"), [ROW])
+    values = rows.values.with_columns(keys.select(pl.coalesce("after", key)).to_series().alias(key))
+    return replace(rows, values=values, repairs=(*rows.repairs, *(repairs if found.height else ()))).with_findings(
+        findings
+    )
+
+
+def _led_by(rows: Rows, dotted: tuple[str, str], state: SystemState) -> pl.DataFrame:
+    """Where the other code in each row's key column leads: ``ROW``, the code as ``before``, ``leads to`` (a list of keys,
+    null where it leads nowhere), ``held code`` as the system writes it, and ``is exact``.
+    """
+    record, key = rows.record, rows.record.key[0]
     about = state.description.records[dotted[0]]
     reference = next(each.name for each in about.references if each.to == record.name and not each.within)
-    held = state.having(about, [reference], dotted[1], rows.values[key])
-    meant: dict[str, list[str]] = {}
-    for code, item in held.select(dotted[1], reference).drop_nulls().unique().sort(reference).iter_rows():
-        meant.setdefault(code, []).append(item)
-    codes = {code: items[0] for code, items in meant.items() if len(items) == 1}
-    title = about.fields[dotted[1]].title.lower()
-    several = rows.values.filter(pl.col(key).is_in([code for code in meant if code not in codes]))
-    unknown = rows.values[key].is_not_null() & ~rows.values[key].is_in(list(meant)).fill_null(False)
-    findings = rows.where(
-        "error",
-        "not-found",
-        f"nothing has this {title}",
-        record.fields[key],
-        unknown,
-        f"the system has no {record.title.lower()} with this {title}",
+    asked = rows.values.select(pl.col(key).alias(dotted[1])).with_row_index("row place").drop_nulls()
+    held = holders(about, (dotted[1],), asked, state, number_places(rows, key)).select(
+        "row place", "held code", "is exact"
     )
-    if several.height:
-        messages = [f"{listed_and(meant[code][:5])} all have it: say which is meant" for code in several[key]]
-        cells = cells_of(several[ROW], several[key], messages)
-        findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
-    letter = rows.letters.get(key, "")
-    after = rows.values[key].replace(codes)
-    cells = rows.values.select(
-        ROW, pl.col(key).alias("before"), after.alias("after"), pl.lit(f"the item that has this {title}").alias("proof")
-    ).filter(pl.col("before").is_in(list(codes)))
-    repairs = [RepairGroup("other-code", key, letter, cells)] if cells.height else []
-    values = rows.values.with_columns(after.alias(key))
-    return replace(rows, values=values, repairs=(*rows.repairs, *repairs)).with_findings(findings)
+    leads = state.having(about, [reference], dotted[1], held["held code"]).select(
+        pl.col(dotted[1]).alias("held code"), pl.col(reference).alias("leads to")
+    )
+    led = (
+        held.join(leads.drop_nulls(), on="held code", how="inner")
+        .group_by("row place")
+        .agg(pl.col("leads to").unique().sort(), pl.col("held code").first(), pl.col("is exact").first())
+    )
+    places = rows.values.select(ROW, pl.col(key).alias("before")).with_row_index("row place")
+    return places.join(led, on="row place", how="left", maintain_order="left")
 
 
 def with_found_keys(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
