@@ -238,7 +238,7 @@ class OneAnswer(Program):
     def test_a_key_alone_says_nothing_of_a_sheet_most_of_which_would_be_left_out(self):
         self.write("o.csv", "Warehouse;Artikel;Menge;EK-Preis", "QUAY;ROP-00010;12;0,31", "QUAY;ROP-00020;3;0,35")
         self.assertEqual(self.json("check", "o.csv", status=1)["error"]["kind"], "nothing-recognised")
-        # A sheet that is called so, or is said to be so, is.
+        # A sheet that has the record's name, or is named by the user, is one.
         for words in (("warehouses.csv",), ("o.csv", "--as", "warehouse")):
             self.write(words[0], "Warehouse,Area,Keeper", "QUAY,1,Ola")
             found = self.json("check", *words, status=None)

@@ -17,7 +17,11 @@ _GB = 1_000_000_000
 
 
 def needed_at_once(size: int) -> int:
-    """Bytes of memory that a text file of so many bytes takes, about."""
+    """Bytes of memory that a text file takes, about.
+
+    Args:
+        size: its bytes.
+    """
     return _TIMES * size
 
 

@@ -53,7 +53,7 @@ def find_known_otherwise(
 
 
 def _fresh(rows: Rows, new: Callable[[], pl.Series], really_new: Collection[str]) -> pl.DataFrame | None:
-    """``ROW`` and the key of the rows to look at; None where there are none, or so many that it is a new range."""
+    """``ROW`` and the key of the rows to look at; None where there are none, or as many as in a new range."""
     name = rows.record.key[0]
     if len(rows.record.key) > 1 or not is_typed_code(rows, name) or ALL in really_new:
         return None

@@ -163,7 +163,7 @@ class Readers:
 
 
 def _identity(path: Path) -> tuple[int, int]:
-    """By which a file is told from another of the same name."""
+    """What differs between two files of one name."""
     about = path.stat()
     return about.st_dev, about.st_ino
 
