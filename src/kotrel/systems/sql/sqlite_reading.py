@@ -148,7 +148,7 @@ class Readers:
             other.execute("BEGIN")
             # From its first question on it keeps writers out, too.
             other.execute("SELECT count(*) FROM sqlite_master").fetchone()
-            if _identity(self._path) == self._file:
+            if self._file is not None and _identity(self._path) == self._file:
                 return other
         except sqlite3.Error:
             pass
@@ -162,9 +162,12 @@ class Readers:
         self._others = None
 
 
-def _identity(path: Path) -> tuple[int, int]:
-    """What differs between two files of one name."""
-    about = path.stat()
+def _identity(path: Path) -> tuple[int, int] | None:
+    """What differs between two files of one name; None where it cannot be seen."""
+    try:
+        about = path.stat()
+    except OSError:
+        return None
     return about.st_dev, about.st_ino
 
 
