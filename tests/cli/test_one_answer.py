@@ -226,7 +226,7 @@ class OneAnswer(Program):
         for new in ("New price", "Preis neu", "Nouveau prix"):
             self.write("n.csv", f"Item code,Price,{new}", "ROP-00010,0.60,0.62")
             self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], new)
-        # The mapping that is proposed says so, too, and one that leaves them out on purpose is followed.
+        # A proposed mapping calls it a guess, too, and one that leaves them out on purpose is followed.
         self.assertIn("column C fits equally well", self.kotrel("map", "n.csv", "item").stdout)
         self.write("maps/n.toml", 'record = "item"', 'skip = ["Nouveau prix"]',
                    '[field.code]\ncolumn = "Item code"', '[field.price]\ncolumn = "Price"')  # fmt: skip

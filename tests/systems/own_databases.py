@@ -28,6 +28,18 @@ from kotrel.systems.sql.sqlite_dialect import SQLITE
 from tests.builders import columns_of, rows_of, values_of
 from tests.support import postgres_url
 
+
+class NewSqlite(unittest.TestCase):
+    """An empty SQLite database in a temporary folder: ``self.path``, and open as ``self.database``."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "a.db"
+        self.database = SqliteDatabase(self.path, create=True)
+        self.addCleanup(self.database.close)
+
+
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
 TEXT = """
 [system]

@@ -14,8 +14,8 @@ from kotrel.core.changes.change_set import RecordChanges, before, join_changes
 from kotrel.core.changes.journal import from_images, image, journal_rows, load_name
 from kotrel.core.columns import ACTION, MESSAGE, ROW
 from kotrel.systems.sql.dialect import quoted
-from kotrel.systems.sql.sqlite import SqliteDatabase
 from tests.support import small
+from tests.systems.own_databases import NewSqlite
 
 values = st.one_of(
     st.none(),
@@ -83,15 +83,9 @@ class Narrowing(unittest.TestCase):
         self.assertEqual(len(join_changes([one, other, two])), 3)
 
 
-class FastRoads(unittest.TestCase):
+class FastRoads(NewSqlite):
     def setUp(self):
-        import tempfile
-        from pathlib import Path
-
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.database = SqliteDatabase(Path(folder.name) / "a.db", create=True)
-        self.addCleanup(self.database.close)
+        super().setUp()
         self.database.run("CREATE TABLE t (a TEXT, b TEXT)")
 
     @given(st.lists(st.tuples(values, values), max_size=8))

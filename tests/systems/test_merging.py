@@ -30,18 +30,15 @@ from kotrel.systems.sql.sqlite_dialect import SQLITE
 from kotrel.systems.sql.tables import create_statements
 from tests.builders import rows_of, values_of
 from tests.support import rows, small
+from tests.systems.own_databases import NewSqlite
 
 STAMP = Stamp(datetime(2026, 1, 1, tzinfo=UTC), "me", ("f.csv",), "0" * 64)
 HEAD = ("Item code", "Description", "Unit", "Cost")
 
 
-class Database(unittest.TestCase):
+class Database(NewSqlite):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.path = Path(folder.name) / "a.db"
-        self.database = SqliteDatabase(self.path, create=True)
-        self.addCleanup(self.database.close)
+        super().setUp()
         self.database.create([*create_statements(small(), SQLITE), *journal_tables.journal_statements(SQLITE)])
         self.database.run("INSERT INTO unit VALUES ('EA', 'each'), ('M', 'metre')")
         self.system = SqlSystem(lambda: SqliteDatabase(self.path), small(), "test")

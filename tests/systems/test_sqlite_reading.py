@@ -4,27 +4,21 @@ from __future__ import annotations
 
 import os
 import sqlite3
-import tempfile
 import unittest
-from pathlib import Path
 from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kotrel.systems.sql.sqlite import SqliteDatabase
+from tests.systems.own_databases import NewSqlite
 
 values = st.one_of(st.none(), st.sampled_from(["", "x", "ä'\"", "\x1e", "a\x1eb", "0"]))
 rows = st.lists(st.tuples(st.integers(-50, 50), values, values), max_size=40, unique_by=lambda row: row[0])
 
 
-class Stretches(unittest.TestCase):
+class Stretches(NewSqlite):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.path = Path(folder.name) / "a.db"
-        self.database = SqliteDatabase(self.path, create=True)
-        self.addCleanup(self.database.close)
+        super().setUp()
         for name, value in (("STRETCH", 3), ("_MOST_READERS", 3)):
             patched = patch(f"kotrel.systems.sql.sqlite_reading.{name}", value)
             patched.start()

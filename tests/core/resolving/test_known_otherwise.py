@@ -64,6 +64,11 @@ class KnownOtherwise(unittest.TestCase):
         self.assertEqual(told, {("found-otherwise", 3), ("found-otherwise", 4), ("not-found", 6)})
         [repair] = done.repairs
         self.assertEqual(repair.cells["after"].to_list(), ["B", "B", "A", "C"])
+        # Several rows out of one row of a sheet have its number.
+        wide = rows_in_sheet(SYSTEM.records["item"], {"code": ["OLD/7", "X"]})
+        wide = replace(wide, values=wide.values.with_columns(pl.lit(2, pl.UInt32).alias(ROW)))
+        done = match_other_codes(wide, ("old", "code"), system_of(SYSTEM, held))
+        self.assertEqual(done.values["code"].to_list(), ["B", "C"])
         twice = {**HELD, "old": {"code": ["O-1", "O-1"], "item": ["A", "B"], "from_vendor": ["V", "W"]}}
         sheet = rows_in_sheet(SYSTEM.records["item"], {"code": ["O-1", "o-1"]})
         done = match_other_codes(sheet, ("old", "code"), system_of(SYSTEM, twice))

@@ -10,7 +10,7 @@ from kotrel.core.rows.system_state import SystemState
 
 
 def check_own_codes(rows: Rows, state: SystemState) -> list[FindingGroup]:
-    """A warning at each other code of a row that is the own code of another row: nobody is led by it where it says."""
+    """A warning at each other code of a row that is the own code of a different one: whoever types it gets that row."""
     findings: list[FindingGroup] = []
     for target in state.description.records.values():
         for other, name in target.other_codes:

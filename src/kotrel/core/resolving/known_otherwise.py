@@ -16,7 +16,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
 Codes = Mapping[str, Mapping[str, str]]
-"""Value → the codes of the rows that are known by it, each with the field that says so, in words."""
+"""Value → the codes of the rows that are known by it, each with the title of the field that has it."""
 NAMED = 3
 """At most this many of the rows that are known so are named."""
 
@@ -45,10 +45,11 @@ def find_known_otherwise(
     others = {value for value in codes if value not in by_list}
     is_usual = 2 * fresh[name].is_in(list(others)).sum() > fresh.height
     findings: list[FindingGroup] = []
-    for values, severity in ((by_list, "error"), (others, "error" if is_usual else "warning")):
+    told: tuple[tuple[set[str], Severity], ...] = ((by_list, "error"), (others, "error" if is_usual else "warning"))
+    for values, severity in told:
         known = fresh.filter(pl.col(name).is_in(list(values)))
         if known.height:
-            findings.append(_finding(rows, known, codes, severity))  # type: ignore[arg-type]
+            findings.append(_finding(rows, known, codes, severity))
     return findings
 
 

@@ -31,12 +31,15 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
     if len(record.key) > 1 or not len(values):
         return {}
     wanted = values.drop_nulls().unique(maintain_order=True).to_list()
+    if not wanted:
+        return {}
     spelled = {value: gtin_spellings(value) for value in wanted}
     forms = dict.fromkeys(form for forms in spelled.values() for form in forms)
-    asked = pl.Series("word", list(forms | dict.fromkeys(each for word in wanted for each in spellings_of(word))))
+    written = dict.fromkeys(each for word in wanted for each in spellings_of(word))
+    asked = pl.Series("word", list(forms | written), dtype=pl.String)
     found = [
         (field, pairs.filter(pairs.to_series(0).is_in(asked.implode())))
-        for field, pairs in _lookups(record, asked.cast(pl.String), state)
+        for field, pairs in _lookups(record, asked, state)
     ]
     held_codes = _held_codes(found, set(wanted), forms)
     codes = _of_others(spelled, held_codes)

@@ -15,7 +15,6 @@ from kotrel.core.resolving.other_codes import found_keys, holders, number_places
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.searching import looked_up
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.similarity import did_you_mean
 
@@ -148,13 +147,14 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
         messages = [f"{listed_and(items[:5])} all have it: say which is meant" for items in several["leads to"]]
         cells = cells_of(several[ROW], several["before"], messages)
         findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
-    found = led.filter(pl.col("leads to").list.len() == 1).with_columns(pl.col("leads to").list.first().alias("after"))
+    one = pl.when(pl.col("leads to").list.len() == 1).then(pl.col("leads to").list.first())
+    led = led.with_columns(one.alias("after"))
+    found = led.filter(pl.col("after").is_not_null())
     if (otherwise := found.filter(~pl.col("is exact"))).height:
         findings.append(_otherwise(rows, key, otherwise[ROW], otherwise["before"], otherwise["held code"]))
     proof = pl.lit(f"the {record.title.lower()} that has this {title}").alias("proof")
     repairs = [RepairGroup("other-code", key, rows.letters.get(key, ""), found.select(ROW, "before", "after", proof))]
-    keys = looked_up(rows.values.select(ROW, key), found.select(ROW, "after"), [ROW])
-    values = rows.values.with_columns(keys.select(pl.coalesce("after", key)).to_series().alias(key))
+    values = rows.values.with_columns(led.select(pl.coalesce("after", "before").alias(key)).to_series())
     return replace(rows, values=values, repairs=(*rows.repairs, *(repairs if found.height else ()))).with_findings(
         findings
     )
