@@ -34,7 +34,7 @@ class OneAnswer(Program):
 
     def test_which_item_has_this_code(self):
         # 2010000021002 is the barcode of FST-00020 in the practice system; with 14 digits it is the same one.
-        for code in ("FST-00020", "fst-00020", "2010000021002", "02010000021002"):
+        for code in ("FST-00020", "fst-00020", "FST00020", "2010000021002", "02010000021002"):
             with self.subTest(code):
                 self.assertEqual(self.json("price", code)["item"], "FST-00020")
                 self.assertEqual(self.json("stock", code)["rows"][0]["item"], "FST-00020")
@@ -72,6 +72,34 @@ class OneAnswer(Program):
             workbook_of(self.folder / name, {"Sheet 1": [("Item", "Bin", "Counted"), (item, bin_, -1)]})
         done = self.json("count", "collect", "c", "a.xlsx", "b.xlsx")["files"]
         self.assertEqual([(each["status"], each["lines"], each["blank"]) for each in done], [("collected", 0, 1)] * 2)
+        # One piece is one piece.
+        self.write("c.csv", "Item,Bin,Counted", "FST00020,q04d,1", "FST-00060,q-05-a,-1")
+        self.json("count", "collect", "c", "c.csv")
+        lines = self.json("count", "variance", "c")["lines"]
+        self.assertEqual([(each["bin"], each["counted"]) for each in lines], [("Q-04-D", "1"), ("Q-05-A", None)])
+
+    def test_which_code_is_written_in_another_way(self):
+        self.write("n.csv", "Item code,Description,Base unit,Category", "11-2,Eleven two,EA,CHARTS")
+        self.json("load", "n.csv", "--yes")
+        # 1-12 and 112 are no other ways to write 11-2.
+        self.write(
+            "l.csv",
+            "Item,Warehouse,Minimum,Maximum",
+            "1-12,QUAY,1,2",
+            "112,QUAY,1,2",
+            "11/2,QUAY,1,2",
+            "FST00020,quay,1,2",
+        )
+        self.assertEqual(self.rows("l.csv"), ["not-on-list 2", "not-on-list 3"])
+        proofs = {each["before"]: each["proof"] for each in self.json("check", "l.csv", status=1)["repairs"]}
+        self.assertIn("differs only in capitals and separators", proofs["FST00020"])
+
+    def test_which_word_is_translated(self):
+        self.write("maps/s.toml", 'record = "item"', '[field.code]\ncolumn = "Art"',
+                   '[field.may_be_bought]\ncolumn = "Buy"\ntranslate = { "+" = "yes", "-" = "no" }')  # fmt: skip
+        self.write("a.csv", "Art,Buy", "FST-00020,-", "FST-00060,+")
+        changes = self.json("preview", "a.csv", "--map", "s")["changes"]
+        self.assertEqual([(each["key"], each["after"]) for each in changes], [("FST-00020", "no")])
 
     def test_what_is_on_hand_is_what_is_there_on_the_documents_day(self):
         # 39 are on hand. 100 come in March, 50 of them go in April.

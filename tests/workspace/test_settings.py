@@ -38,7 +38,7 @@ class Settings(Folder):
     def test_what_is_said_is_known(self):
         workspace = open_workspace(self.folder)
         self.assertEqual((workspace.conventions.decimal_mark, workspace.conventions.dates), (",", "auto"))
-        self.assertEqual(workspace.conventions.spellings, {"unit": {"stk": "EA"}})
+        self.assertEqual(workspace.conventions.spellings, {"unit": {"STK": "EA"}})
         self.assertEqual(workspace.description.order, ("unit", "item"))
 
     def test_the_nearest_workspace_upwards_is_found(self):
@@ -85,7 +85,7 @@ class Settings(Folder):
         self.assertIn("# pieces", text)
         self.assertEqual(
             open_workspace(self.folder).conventions.spellings,
-            {"unit": {"stk": "EA", "mtr": "M"}, "item": {"k": "KELD"}},
+            {"unit": {"STK": "EA", "MTR": "M"}, "item": {"K": "KELD"}},
         )
 
     def test_a_workspace_is_made_once_and_never_over_another(self):

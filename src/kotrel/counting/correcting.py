@@ -17,7 +17,7 @@ from kotrel.core.resolving.other_codes import which_row
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.stock.sums import PLACE
 from kotrel.core.values.dates import moment_text
-from kotrel.core.values.near_codes import same_form
+from kotrel.core.values.same_writing import are_same
 from kotrel.counting.collecting import KnownItems, item_record
 from kotrel.counting.count_files import Count, DamagedCount, count_names, open_count
 from kotrel.counting.count_state import counting_time, posted_places, serials_outside, settle_posts, state_of
@@ -148,10 +148,7 @@ def _fits(place: CountPlace, what: Correction) -> bool:
 
 def _is_same(held: str | None, value: str) -> bool:
     """One code, however it is written: as in count sheets."""
-    if held is None or held == value:
-        return held == value
-    one, other = same_form(pl.Series([held, value]))
-    return bool(one == other)
+    return held is not None and are_same(held, value)
 
 
 class Listed(Struct, frozen=True):

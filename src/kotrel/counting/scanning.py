@@ -25,8 +25,8 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.code_formats import gtin_spellings
-from kotrel.core.values.near_codes import same_form
 from kotrel.core.values.numbers import Read, mark_of, read_number
+from kotrel.core.values.same_writing import same_form
 from kotrel.core.values.scans import Scan, read_scan
 from kotrel.sheets.encodings import as_utf8
 from kotrel.systems.interface import Reading

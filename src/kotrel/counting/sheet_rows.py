@@ -22,8 +22,8 @@ from kotrel.core.phrases import count
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
+from kotrel.core.values.same_writing import form_of
 from kotrel.counting.batch_reading import read_alike
 from kotrel.counting.reading_ahead import read_ahead
 from kotrel.counting.scanning import scanned_rows
@@ -145,7 +145,7 @@ def _with_not_counted(match: Matched, word: str) -> Matched:
     own = match.sources.get("counted")
     if not word or own is None:
         return match
-    counted = replace(own, translate={folded(word): "", **own.translate})
+    counted = replace(own, translate={form_of(word): "", **own.translate})
     return replace(match, sources={**match.sources, "counted": counted})
 
 

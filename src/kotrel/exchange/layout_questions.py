@@ -17,6 +17,7 @@ from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import letter_of
+from kotrel.core.values.same_writing import are_same
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.exchange.layout_draft import LaidDown, open_columns
 from kotrel.loading.sheets_in.map_questions import SURE
@@ -236,7 +237,7 @@ def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[s
     def take(document: Document, said: str) -> str | None:
         if not said:
             return None
-        code = next((each for each in codes if folded(each) == folded(said)), None)
+        code = next((each for each in codes if are_same(each, said)), None)
         if code is None and known is not None:
             code = known.code_of(said)
         if code is None:

@@ -23,6 +23,7 @@ from kotrel.core.tables.sources import PriceUnit, Source, columns_named, part_pa
 from kotrel.core.tables.table import Table
 from kotrel.core.values.conventions import UNSAID, SheetHabits
 from kotrel.core.values.dates import dates_within, read_date
+from kotrel.core.values.same_writing import form_of
 
 
 class MapPart(Struct, frozen=True):
@@ -280,7 +281,7 @@ def _source(
         pattern=None if cell else settings.get("pattern"),
         part=settings.get("part"),
         found_by=tuple(settings.get("found_by", ())),
-        translate={folded(old): new for old, new in settings.get("translate", {}).items()},
+        translate={form_of(old): new for old, new in settings.get("translate", {}).items()},
         fixed=_text_of_cell(saved, table, settings, field, (*at, "cell")) if cell else settings.get("fixed"),
         cell=cell,
         fill_down=settings.get("fill_down", False),
@@ -304,7 +305,7 @@ def _price_unit(saved: SavedMap, table: Table, said: Any, at: tuple[str, ...]) -
     if not isinstance(said, (str, dict)):
         return PriceUnit(Decimal(str(said)))
     about: Mapping[str, Any] = {"column": said} if isinstance(said, str) else said
-    words = {folded(word): Decimal(str(number)) for word, number in about.get("words", {}).items()}
+    words = {form_of(word): Decimal(str(number)) for word, number in about.get("words", {}).items()}
     default = Decimal(str(about["default"])) if "default" in about else None
     return PriceUnit(None, _letter(saved, table, about["column"], (*at, "per")), words, default)
 

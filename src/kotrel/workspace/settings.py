@@ -19,9 +19,10 @@ from kotrel.core.description.toml_reading import NotToml, TomlReader, parsed
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.pricing.rates import NO_RATES, Rates
-from kotrel.core.similarity import did_you_mean, folded, nearest
+from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding
+from kotrel.core.values.same_writing import form_of
 from kotrel.workspace.setting_tables import FREE, WORKSPACE
 
 NAMES = ("tolerance_quantity", "tolerance_percent", "tolerance_value")
@@ -73,8 +74,8 @@ def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collec
             raise reader.wrong(f'spellings of {record} must look like each = "EA"', "spellings", record)
         known = spellings.setdefault(record, {})
         for word, code in words.items():
-            if known.setdefault(folded(word), code) != code:
-                trouble = f"“{word}” is a spelling of {known[folded(word)]} and of {code}: capitals and punctuation make no difference"
+            if known.setdefault(form_of(word), code) != code:
+                trouble = f"“{word}” is a spelling of {known[form_of(word)]} and of {code}: capitals and separators make no difference"
                 raise reader.wrong(trouble, "spellings", record, word)
     return spellings
 

@@ -36,7 +36,7 @@ def one(amounts, units=(), unit=PriceUnit(number=Decimal(100)), rounding="", unr
 
 class PerOne(unittest.TestCase):
     def test_for_how_many_an_amount_is(self):
-        column = PriceUnit(letter="B", words={"dozen": Decimal(12)}, default=Decimal(1))
+        column = PriceUnit(letter="B", words={"DOZEN": Decimal(12)}, default=Decimal(1))
         for said, number in (
             ("100", 100), ("per 100", 100), ("1.000 pcs", None), ("Dozen", 12), ("", 1), (" ", 1), (None, 1), ("0", None), ("-5", 5),
             ("pack", None), ("10 x 5", None),

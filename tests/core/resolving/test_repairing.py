@@ -117,8 +117,8 @@ class Lists(unittest.TestCase):
         self.assertEqual(repaired("7"), (["7"], [], []))
 
     def test_spellings_of_the_workspace_come_first(self):
-        self.assertEqual(repaired("Meter", spellings={"unit": {"meter": "M"}}), (["M"], ["name-for-code"], []))
-        self.assertEqual(repaired("Meter", spellings={"unit": {"meter": "GONE"}})[0], ["Meter"])
+        self.assertEqual(repaired("Meter", spellings={"unit": {"METER": "M"}}), (["M"], ["name-for-code"], []))
+        self.assertEqual(repaired("Meter", spellings={"unit": {"METER": "GONE"}})[0], ["Meter"])
 
     def test_digits_that_are_lost_are_never_guessed(self):
         self.assertEqual(repaired("4.01234E+12")[2], ["digits-lost"])

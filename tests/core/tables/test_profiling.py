@@ -125,11 +125,11 @@ class Sources(unittest.TestCase):
         self.assertEqual(self.raw(columns=("A", "B"), between=", "), ["x, y", None])
         self.assertEqual(self.raw(columns=("A", "B"), last=True), ["y", None])
         self.assertEqual(self.raw(columns=("C",), pattern="{d} mm / {l} m", part="l"), ["20", None])
-        self.assertEqual(self.raw(columns=("A",), translate={"x": "EA"}), ["EA", None])
-        self.assertEqual(self.raw(columns=("A", "B"), last=True, translate={"y": "EA"}), ["EA", None])
-        self.assertEqual(self.raw(columns=("A", "B"), between="", translate={"xy": "EA", "x": "no"}), ["EA", None])
+        self.assertEqual(self.raw(columns=("A",), translate={"X": "EA"}), ["EA", None])
+        self.assertEqual(self.raw(columns=("A", "B"), last=True, translate={"Y": "EA"}), ["EA", None])
+        self.assertEqual(self.raw(columns=("A", "B"), between="", translate={"XY": "EA", "X": "no"}), ["EA", None])
         self.assertEqual(
-            self.raw(columns=("A", "B", "C"), parts=True, translate={"x": "EA", "y": ""}), ["EA; 3 mm/20 m", "z"]
+            self.raw(columns=("A", "B", "C"), parts=True, translate={"X": "EA", "Y": ""}), ["EA; 3 mm/20 m", "z"]
         )
 
     def test_columns_by_heading_and_by_letter(self):

@@ -14,6 +14,7 @@ from kotrel.core.phrases import listed_and
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
+from kotrel.core.values.same_writing import form_of
 
 NAME = "result"
 """What a saved mapping calls the record of a result file."""
@@ -117,7 +118,7 @@ class _Sent:
             self.by_key.setdefault(str(key), []).append(line)
             # Of a key of several parts, a program may name one.
             for part in {str(key), *str(key).split(" / ")}:
-                self._alike.setdefault(folded(part), set()).add(str(key))
+                self._alike.setdefault(form_of(part), set()).add(str(key))
 
     def of(self, key: str) -> tuple[list[int], list[str]]:
         """The rows of that key; or none, and the keys that it could be:
@@ -125,7 +126,7 @@ class _Sent:
         """
         if key in self.by_key:
             return self.by_key[key], []
-        near = sorted(self._alike.get(folded(key), ()))
+        near = sorted(self._alike.get(form_of(key), ()))
         return (self.by_key[near[0]], []) if len(near) == 1 else ([], near)
 
     @property

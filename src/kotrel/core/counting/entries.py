@@ -17,7 +17,7 @@ from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
 from kotrel.core.stock.sums import PLACE
-from kotrel.core.values.near_codes import same_form
+from kotrel.core.values.same_writing import same_form
 
 _AT, _ODD = "counted at", "is no time"
 

@@ -12,8 +12,8 @@ from kotrel.core.description.document_reading import from_ledger
 from kotrel.core.description.model import DECIMAL_KINDS, Field, Kind, Must
 from kotrel.core.description.toml_reading import MOST_DECIMALS, TomlReader
 from kotrel.core.errors import WrongUse
-from kotrel.core.similarity import folded
 from kotrel.core.values.code_formats import CODE_RULES
+from kotrel.core.values.same_writing import form_of
 
 KINDS: tuple[str, ...] = get_args(Kind)
 MUSTS: tuple[str, ...] = get_args(Must)
@@ -70,7 +70,7 @@ class _FieldTable(Struct, frozen=True):
         given = self.reader.table(self.table[key], key, *self.path, key)
         for word in given:
             number = self.reader.decimal(given, word, *self.path, key)
-            meanings[folded(word)] = f"{number:f}"
+            meanings[form_of(word)] = f"{number:f}"
         return meanings
 
     def zero_means(self, key: str) -> str | None:

@@ -9,8 +9,9 @@ from functools import cached_property
 import polars as pl
 
 from kotrel.core.description.model import Record
-from kotrel.core.similarity import Nearest, folded
+from kotrel.core.similarity import Nearest
 from kotrel.core.values.lookalikes import as_number, without_lookalikes
+from kotrel.core.values.same_writing import form_of, usual_text
 
 LONG = 20_000
 """A list with more rows is looked through by columns first."""
@@ -56,7 +57,7 @@ def _spellings(words: Iterable[str]) -> set[str]:
         # A cell may hold a code and its name; a long text is neither.
         for gap in _BETWEEN.finditer(usual) if len(usual) <= _LONGEST else ():
             parts |= {usual[: gap.start()], usual[gap.end() :]}
-        spellings |= {word, word.casefold(), *parts}
+        spellings |= {word, word.casefold(), usual_text(word), *parts}
         for part in parts:
             if (number := as_number(part)) is not None and number == number.to_integral_value():
                 spellings.add(f"{number:f}".partition(".")[0])
@@ -67,6 +68,8 @@ def _letters_and_digits(values: pl.Series) -> pl.Series:
     return values.str.to_uppercase().str.replace_all(_ALIKE, "")
 
 
+_STEP = re.compile("[>»›→]")
+"""What people write between the levels of a path, besides separators."""
 _DEEPEST = 30
 """Levels of a list that a path of names has at most."""
 
@@ -98,8 +101,8 @@ class ListNames:
                 self._learn(name, code)
             if record.path:
                 steps = self._steps(code, parents)
-                self._learn("".join(steps), code)
-                self._learn("".join(names.get(step) or step for step in steps), code)
+                self._learn(" ".join(steps), code)
+                self._learn(" ".join(names.get(step) or step for step in steps), code)
 
     @cached_property
     def _in_use(self) -> pl.DataFrame:
@@ -138,18 +141,18 @@ class ListNames:
         return steps
 
     def _learn(self, words: str, code: str) -> None:
-        self._codes_by_name.setdefault(folded(words), set()).add(code)
+        self._codes_by_name.setdefault(form_of(words), set()).add(code)
 
     def codes_of(self, words: str) -> set[str]:
-        """The codes that the words name (ignoring case and punctuation)."""
-        return self._codes_by_name.get(folded(words), set())
+        """The codes that the words are or name, written in this way or another."""
+        return self._codes_by_name.get(form_of(_STEP.sub(" ", words) if self.record.path else words), set())
 
     def is_name(self, words: str, code: str) -> bool:
         """True where the words are the name of the code, ignoring case only."""
         return (self.names.get(code) or "").casefold() == words.strip().casefold()
 
     def code_of(self, words: str) -> str | None:
-        """The one code that the words name (ignoring case and punctuation), or None."""
+        """The one code that the words are or name, or None."""
         found = self.codes_of(words)
         return next(iter(found)) if len(found) == 1 else None
 

@@ -21,6 +21,7 @@ from kotrel.core.matching.proposing import GUESSED, OWN, UNSURE, Proposal
 from kotrel.core.phrases import listed
 from kotrel.core.similarity import folded
 from kotrel.core.tables.about_columns import is_must, length_by, must_by
+from kotrel.core.values.same_writing import are_same, form_of
 
 _ACTION = re.compile(r"action|aktion|operation|op|mode|modus|transaction|change|row ?type|record ?type|satzart|kennzeichen", re.IGNORECASE)  # fmt: skip
 _ACTIONS = {
@@ -228,10 +229,7 @@ def _price_or_stock(heading: str, record: Record, names: Callable[[str], ListNam
         codes = [
             code
             for word in words
-            if (
-                code := next((each for each in known.code_set if folded(each) == folded(word)), None)
-                or known.code_of(word)
-            )
+            if (code := next((each for each in known.code_set if are_same(each, word)), None) or known.code_of(word))
         ]
         if len(set(codes)) == 1:
             return key, codes[0], f"its heading names {of.replace('_', ' ')} {codes[0]}"
@@ -260,8 +258,8 @@ def _words(
 ) -> tuple[dict[str, Drafted], tuple[str, ...]]:
     """The program's words for choices and codes, as settings; and those that nobody knows."""
     if about.kind == "choice":
-        by_word = {folded(each): each for each in about.choices}
-        return _paired(values, set(about.choices), lambda value: by_word.get(folded(value)))
+        by_word = {form_of(each): each for each in about.choices}
+        return _paired(values, set(about.choices), lambda value: by_word.get(form_of(value)))
     if about.to is None or not values:
         return {}, ()
     known = names(about.to)

@@ -7,9 +7,9 @@ from collections.abc import Callable
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.similarity import folded
 from kotrel.core.tables.profiling import kind_of_values
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.same_writing import form_of
 from kotrel.core.values.yes_no import read_yes_no
 
 LOOK_AT = 5_000
@@ -98,8 +98,8 @@ def _against_words(content: Content, field: Field) -> str:
     if field.kind == "yes_no":
         fits = content.share(lambda value: read_yes_no(value) is not None)
         return "" if fits > 60 or content.kind == "yes/no" else "it holds neither yes nor no"
-    choices = {folded(choice) for choice in field.choices}
-    return "" if content.share(lambda value: folded(value) in choices) > 50 else "its values are not the choices"
+    choices = {form_of(choice) for choice in field.choices}
+    return "" if content.share(lambda value: form_of(value) in choices) > 50 else "its values are not the choices"
 
 
 def _against_reference(content: Content, field: Field, record: Record, names: Callable[[str], ListNames]) -> str:

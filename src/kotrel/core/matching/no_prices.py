@@ -13,9 +13,9 @@ from kotrel.core.description.model import list_field
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import FindingGroup, cells_of
-from kotrel.core.similarity import folded
 from kotrel.core.tables.sources import columns_named
 from kotrel.core.tables.table import Table
+from kotrel.core.values.same_writing import form_of
 
 
 def _rows_without_any(
@@ -121,11 +121,11 @@ def _letters(table: Table, matched: Matched) -> dict[str, list[str]]:
 
 def _meant(cells: pl.Series, words: Collection[str]) -> pl.Series:
     """For each cell the word that it is, or null."""
-    whole = {folded(word): word for word in words if not word.endswith("*")}
-    begins = [(folded(word.removesuffix("*")), word) for word in words if word.endswith("*")]
+    whole = {form_of(word): word for word in words if not word.endswith("*")}
+    begins = [(form_of(word.removesuffix("*")), word) for word in words if word.endswith("*")]
     meant: dict[str, str] = {}
     for text in cells.drop_nulls().unique():
-        key = folded(text)
+        key = form_of(text)
         word = whole.get(key) or next((word for start, word in begins if start and key.startswith(start)), None)
         if key and word is not None:
             meant[text] = word

@@ -8,8 +8,8 @@ from msgspec import Struct
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Column
+from kotrel.core.values.same_writing import form_of
 
 VALUES = ("amount", "quantity")
 """Fields whose values stand in such columns."""
@@ -32,11 +32,11 @@ class Wide(Struct, frozen=True):
 
 def _headed_with(columns: Sequence[Column], known: ListNames) -> tuple[Column, ...]:
     """The columns that are headed with a code or a name of a list."""
-    codes = {folded(code) for code in known.codes}
+    codes = set(map(form_of, known.codes))
     return tuple(
         column
         for column in columns
-        if column.heading and (folded(column.heading) in codes or len(known.codes_of(column.heading)) == 1)
+        if column.heading and (form_of(column.heading) in codes or len(known.codes_of(column.heading)) == 1)
     )
 
 

@@ -11,10 +11,10 @@ from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
 from kotrel.core.phrases import plain_number
-from kotrel.core.similarity import folded
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
 from kotrel.core.values.lookalikes import as_digits
+from kotrel.core.values.same_writing import form_of
 
 _NUMBER_TROUBLES = {
     "not-a-number": ("not a number", "write a number, such as 18.40"),
@@ -214,7 +214,7 @@ def _kind_of_refusal(read: numbers.Read, by: _Reading) -> str:
 
 def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     mark, about, currency = by.mark, by.about, by.currency
-    if (meant := about.words.get(folded(text))) is not None:
+    if (meant := about.words.get(form_of(text))) is not None:
         return meant, "word-for-number", f"“{text.strip()}” means this in this field"
     read = numbers.read_number(text, mark)
     letters = None

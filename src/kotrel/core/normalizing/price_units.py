@@ -12,11 +12,11 @@ from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import ColumnSetting, Repair, Tidied, Trouble
 from kotrel.core.phrases import plain_number
 from kotrel.core.rows.findings import cells_of
-from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.sources import PriceUnit
 from kotrel.core.tables.table import Table
 from kotrel.core.values.numbers import read_number
+from kotrel.core.values.same_writing import form_of
 
 _MOST_DECIMALS = 12
 
@@ -83,7 +83,7 @@ def number_said(said: str | None, unit: PriceUnit) -> tuple[Decimal | None, str]
         return unit.number, ""
     if said is None or not said.strip():
         return unit.default, "blank, and the mapping has no default for it: add default under per"
-    if (word := unit.words.get(folded(said))) is not None:
+    if (word := unit.words.get(form_of(said))) is not None:
         return word, ""
     # “100”, “per 100”, “100 pcs”: one number is all that counts.
     numbers = re.findall(r"\d[\d.,'  ]*", said)

@@ -6,8 +6,8 @@ import polars as pl
 
 from kotrel.core.description.model import Field
 from kotrel.core.normalizing.column import STRAY_CHARS, Tidied, spread
-from kotrel.core.similarity import folded, nearest
-from kotrel.core.values.lookalikes import without_lookalikes
+from kotrel.core.similarity import nearest
+from kotrel.core.values.same_writing import form_of
 from kotrel.core.values.yes_no import read_yes_no
 
 
@@ -24,10 +24,10 @@ def tidy_yes_no(rows: pl.Series, values: pl.Series) -> Tidied:
 
 def tidy_choice(rows: pl.Series, values: pl.Series, about: Field) -> Tidied:
     """Choices in any case → the choice as in the description."""
-    known = {folded(choice): choice for choice in about.choices}
+    known = {form_of(choice): choice for choice in about.choices}
 
     def read(text: str) -> tuple[str | None, str, str]:
-        if found := known.get(folded(text)) or known.get(folded(without_lookalikes(text))):
+        if found := known.get(form_of(text)):
             return found, "", ""
         return None, "not-a-choice", nearest(text, about.choices) or ""
 

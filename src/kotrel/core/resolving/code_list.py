@@ -15,9 +15,9 @@ from msgspec import Struct
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.resolving.cell_damage import Cells, once_dates, once_numbers
-from kotrel.core.similarity import folded
 from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
 from kotrel.core.values.lookalikes import as_number, shape, unquoted, without_lookalikes
+from kotrel.core.values.same_writing import are_same, form_of
 
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
@@ -104,7 +104,7 @@ class CodeList:
             damage: what happened to the column's cells.
             others: the codes of rows that are known by this value otherwise, and the title of that code.
         """
-        if (code := spellings.get(folded(value))) is not None and self._has(code):
+        if (code := spellings.get(form_of(value))) is not None and self._has(code):
             return code, "name-for-code", "listed under spellings in kotrel.toml"
         if value in damage.date_cells:
             return self._of_date(value) if value in damage.dates else None
@@ -141,8 +141,13 @@ class CodeList:
         """The code that a name, or a text that looks like a code, means: the weakest of the rules."""
         if named:
             [code, *more] = sorted(named)
+            if more:
+                return None
+            if are_same(value, code):
+                proof = f"the only code on the {self.title} list that differs only in capitals and separators"
+                return code, "other-case", proof
             name = self.names.names.get(code)
-            return None if more else (code, "name-for-code", f"{name or code} is its name on the {self.title} list")
+            return code, "name-for-code", f"{name or code} is its name on the {self.title} list"
         if both := self._code_and_name(value):
             return both
         if len(value) >= EYE_NEEDS and (found := self.which(shape, shape(value))):

@@ -17,10 +17,10 @@ from kotrel.core.resolving.filling import make_values
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Table
+from kotrel.core.values.same_writing import form_of
 
 SHORT = 3
 """A word of no more letters has no plural to speak of."""
@@ -137,8 +137,8 @@ def _one_spelling(rows: Rows, fields: Sequence[str], target: Record, state: Syst
 
 def _bare(code: str) -> str:
     """A value without capitals, blanks, signs and the s of a plural."""
-    word = folded(code)
-    return word.removesuffix("s") if len(word) > SHORT else word
+    word = form_of(code)
+    return word.removesuffix("S") if len(word) > SHORT else word
 
 
 def _parents(rows: Rows, fields: Sequence[str], target: Record, state: SystemState) -> pl.DataFrame:

@@ -15,7 +15,7 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.code_formats import gtin_spellings
 from kotrel.core.values.lookalikes import without_lookalikes
-from kotrel.core.values.near_codes import same_form
+from kotrel.core.values.same_writing import same_form
 
 _MOST_DIGITS = 20
 """A code of digits alone, with its zeros, is shorter than that."""

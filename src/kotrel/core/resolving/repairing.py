@@ -22,13 +22,13 @@ from kotrel.core.rows.findings import AS_SHOWN, FindingGroup, RepairGroup, cells
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import cells_as_shown
 from kotrel.core.tables.sources import Source
 from kotrel.core.values.code_pages import MAY_BE_GARBLED, right_code_pages
 from kotrel.core.values.dated_codes import SHAPED_LIKE_DATE, may_be_date
 from kotrel.core.values.lookalikes import is_latin, seen, unquoted, without_lookalikes
 from kotrel.core.values.near_codes import common_start
+from kotrel.core.values.same_writing import form_of
 
 _DAMAGED = rf"""^[0-9.]+(?:[eE]\+?[0-9]+)?$|[^ -~]|^["'].|(?:{SHAPED_LIKE_DATE})"""
 
@@ -68,8 +68,8 @@ def keep_as_held(rows: Rows, state: SystemState, only: Collection[str] | None = 
     return replace(rows, values=values, repairs=tuple(repairs)) if values is not rows.values else rows
 
 
-def _folded(parts: Iterable[str | None]) -> tuple[str, ...]:
-    return tuple(folded(part or "") for part in parts)
+def _formed(parts: Iterable[str | None]) -> tuple[str, ...]:
+    return tuple(form_of(part or "") for part in parts)
 
 
 def found_by_fields(
@@ -102,10 +102,10 @@ def found_by_fields(
     every = pl.concat([*held_pairs, *coming]).drop_nulls(key).unique()
     codes: dict[tuple[str, ...], set[str]] = {}
     for code, *parts in every.iter_rows():
-        codes.setdefault(_folded(parts), set()).add(code)
+        codes.setdefault(_formed(parts), set()).add(code)
     candidates: dict[str, set[str]] = {}
     for *parts, value in given.iter_rows():
-        candidates.setdefault(value, set()).update(codes.get(_folded(parts), {""}))
+        candidates.setdefault(value, set()).update(codes.get(_formed(parts), {""}))
     proof = f"the only {target.title.lower()} with this {listed_and([target.fields[field].title.lower() for field in fields])}"
     return {
         value: (next(iter(there)), "other-code", proof)
@@ -122,12 +122,12 @@ def _codes_for_names(texts: pl.Series, names: Mapping[str, str]) -> pl.Series:
         return texts
     codes: dict[str, list[str]] = {}
     for code, called in names.items():
-        codes.setdefault(folded(called), []).append(code)
-    own = {folded(code) for code in names}
+        codes.setdefault(form_of(called), []).append(code)
+    own = {form_of(code) for code in names}
     code_of = {
         text: there[0]
         for text in texts.drop_nulls().unique()
-        if folded(text) not in own and len(there := codes.get(folded(text), [])) == 1
+        if form_of(text) not in own and len(there := codes.get(form_of(text), [])) == 1
     }
     return texts.replace(code_of) if code_of else texts
 

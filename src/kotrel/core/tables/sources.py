@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown, cells_as_shown
 from kotrel.core.tables.table import Column, Table
+from kotrel.core.values.same_writing import form_of
 
 
 class PriceUnit(Struct, frozen=True):
@@ -134,7 +135,7 @@ def _put_together(table: Table, source: Source) -> pl.Series:
 def _translations(values: pl.Series, source: Source) -> dict[str, str | None]:
     """Value → what it is translated into, for those that are. What is translated into nothing is blank."""
     distinct = values.unique().drop_nulls().to_list()
-    return {value: source.translate[folded(value)] or None for value in distinct if folded(value) in source.translate}
+    return {value: source.translate[form_of(value)] or None for value in distinct if form_of(value) in source.translate}
 
 
 def _blank_as_null(column: pl.Expr) -> pl.Expr:

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Iterable, Iterator
 
 import polars as pl
 
 from kotrel.core.parallel import WORTH_THREADS, map_parallel
 from kotrel.core.similarity import slips_between
-from kotrel.core.values.lookalikes import without_lookalikes
+from kotrel.core.values.same_writing import usual_codes
 
 
 def common_start(values: pl.Series) -> str:
@@ -43,7 +42,7 @@ def may_be_near(codes: pl.Series, others: pl.Series, are_plain: bool) -> pl.Seri
     Args:
         are_plain: the codes are known to be plain ASCII.
     """
-    others = _usual(others)
+    others = usual_codes(others)
     letters = _first_letter(others).unique()
     start = common_start(codes).lstrip(_UNLIKE) if are_plain else ""
     if start and start[0].upper() not in letters:
@@ -67,20 +66,12 @@ def _letters_left(codes: pl.Series) -> pl.Series:
     return pl.concat(map_parallel(left, pieces, len(codes))) if len(pieces) > 1 else left(codes)
 
 
-def _usual(codes: pl.Series) -> pl.Series:
-    """The codes with plain characters instead of those that look like them."""
-    odd = codes.filter(codes.str.contains(_ODD).fill_null(False)).unique().to_list()
-    return (
-        codes.replace({code: without_lookalikes(unicodedata.normalize("NFKC", code)) for code in odd}) if odd else codes
-    )
-
-
 def near_form(codes: pl.Series) -> pl.Series:
     """What codes have in common with those that look like them: ``rope_010`` and ``R0PE-10`` both give ``R0PE-10``.
 
     Capitals, single separators, the zeros before a number, and the letters O, I and L as digits.
     """
-    codes = _usual(codes)
+    codes = usual_codes(codes)
     form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "-").str.strip_chars("-")
     # An I or L beside a digit is one before zeros are looked at; a letter O is a zero only there.
     form = form.str.replace_all("([0-9])[IL]([0-9-]|$)", "${1}1${2}")
@@ -89,15 +80,6 @@ def near_form(codes: pl.Series) -> pl.Series:
     # Only now: else the O of BOLT would be a zero before the number 1, and BOLT be like BLT.
     form = form.str.replace_all("[IL]", "1")
     return pl.DataFrame({"code": codes}).select(form).to_series()
-
-
-def same_form(codes: pl.Series) -> pl.Series:
-    """What codes have in common that are one code, written in another way: capitals, separators, blanks of every kind.
-
-    Zeros, and letters that look like digits, make another code: see :func:`near_form`.
-    """
-    form = pl.col("code").str.to_uppercase().str.replace_all(_SEPARATORS, "-").str.strip_chars("-")
-    return pl.DataFrame({"code": _usual(codes)}).select(form).to_series()
 
 
 _FEW_SHAPES = 2_000

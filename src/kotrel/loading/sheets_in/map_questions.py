@@ -17,6 +17,7 @@ from kotrel.core.tables.as_shown import as_shown
 from kotrel.core.tables.sources import PriceUnit
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.numbers import read_number
+from kotrel.core.values.same_writing import form_of
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.sheets_in.lookup_questions import about_lookup
 from kotrel.loading.sheets_in.mapping_answers import column_named, feed, field_named, taken_already, values_shown
@@ -158,13 +159,13 @@ def _about_habit(words: str, undo: Callable[[Document], None]) -> DialogueQuesti
 
 def _about_words(mapped: Mapped, document: Document) -> list[DialogueQuestion]:
     """Texts in columns of amounts that are no numbers: do they mean that there is no price?"""
-    declared = {folded(str(each)) for each in document.get("no_price", [])}
+    declared = {form_of(str(each)) for each in document.get("no_price", [])}
     counted = Counter(
         text
         for proposal in mapped.proposals
         if proposal.field.kind == "money"
         for text in as_shown(mapped.table, proposal.column.letter).drop_nulls().str.strip_chars()
-        if _is_word(text) and folded(text) not in declared
+        if _is_word(text) and form_of(text) not in declared
     )
     return [
         yes_or_no(
@@ -304,7 +305,7 @@ def _choices_in_words(known: ListNames | None, field: Field) -> str:
 
 def is_choice_of(said: str, field: Field) -> bool:
     """Whether an answer is one of the words of a choice; of another field, any is."""
-    return not field.choices or folded(said) in map(folded, field.choices)
+    return not field.choices or form_of(said) in map(form_of, field.choices)
 
 
 def _feed_by_letter(document: Document, table: Table, field: Field, letter: str) -> str | None:

@@ -11,7 +11,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.errors import OutOfReach
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import listed
-from kotrel.core.similarity import folded
+from kotrel.core.values.same_writing import form_of
 from kotrel.loading.list_reading import names_of
 from kotrel.workspace.settings import FILE, Workspace
 
@@ -37,9 +37,9 @@ def learn_spellings(folder: Path, learned: Mapping[str, Mapping[str, str]]) -> i
         for record, words in learned.items():
             table = spellings.setdefault(record, tomlkit.table())
             assert isinstance(table, Table)
-            known = {folded(word) for word in table}
+            known = {form_of(word) for word in table}
             for word, code in words.items():
-                if folded(word) not in known:
+                if form_of(word) not in known:
                     table.add(word, code)
                     added += 1
         if added:
