@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from concurrent.futures import Future
 from datetime import datetime
 from decimal import Decimal
+from functools import cached_property
 from itertools import chain
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kotrel.core.counting.counted_times import TimeHabits
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import NUMBER, line_frame
 from kotrel.core.counting.variance import CountEntry, Key
@@ -24,6 +26,7 @@ from kotrel.core.errors import OutOfReach, WrongData
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
+from kotrel.core.similarity import Nearest
 from kotrel.core.tables.table import Table
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, CountedFile, open_count
@@ -46,8 +49,14 @@ class KnownItems:
         self._reading = reading
         self._item = item
         self._convertible = workspace.description.conversions is not None
-        self._known = Known({}, {}, {}, bins, _unit_decimals(reading, item, workspace))
+        decimals = _unit_decimals(reading, item, workspace)
+        self._known = Known({}, {}, {}, bins, decimals, nearest_item=lambda code: self._every_code.of(code))
         self._asked: set[str] = set()
+
+    @cached_property
+    def _every_code(self) -> Nearest:
+        key = self._item.key[0]
+        return Nearest(self._reading.read(self._item.name, [key])[key].drop_nulls().to_list())
 
     def known_of(self, codes: pl.Series) -> Known:
         """What is known of these items, and of those asked for before."""
@@ -214,10 +223,14 @@ class _Collecting:
         return Sheet(
             round_,
             _warehouse_of(path, options, only, warehouses),
-            options.counted_at,
-            options.day or (self.frozen_day if self.now.date().isoformat() == self.frozen_day else None),
             options.as_expected,
-            self.between,
+            TimeHabits(
+                options.counted_at,
+                options.day or (self.frozen_day if self.now.date().isoformat() == self.frozen_day else None),
+                this_year=self.now.year,
+                between=self.between,
+            ),
+            self.workspace.conventions.dates,
         )
 
     def _with_finds(self, lines: pl.DataFrame, finds: Sequence[tuple[Key, CountEntry]]) -> pl.DataFrame:

@@ -118,15 +118,14 @@ def _warnings(each: CollectedFile) -> list[str]:
 
 
 def _repairs(each: CollectedFile) -> list[str]:
-    """The codes that were read as existing ones, with a few of them."""
+    """What was corrected on reading, with a few of them."""
     cells = [
-        f"“{before}” as {after}"
+        f"“{before}” → {after}"
         for rows in each.sheets
         for group in rows.repairs
         for _, before, after, _ in group.cells.sort(ROW).iter_rows()
-        if group.kind == "same-code"
     ]
-    return [f"{count(len(cells), 'code')} written in another way: {listed(cells, 4)}"] if cells else []
+    return [f"{count(len(cells), 'cell')} corrected automatically: {listed(cells, 4)}"] if cells else []
 
 
 def _findings(each: CollectedFile) -> list[dict[str, Any]]:
@@ -166,7 +165,7 @@ def _show_refused(screen: Screen, each: CollectedFile) -> None:
     screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
     for rows in each.sheets:
         if any(group.severity == "error" for group in rows.findings):
-            show_checked(screen, Checked(rows), False, False, "right")
+            show_checked(screen, Checked(rows), False, True, "right", listed_by="")
             screen.show("")
 
 

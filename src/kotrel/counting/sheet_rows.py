@@ -178,7 +178,7 @@ def counted_rows_of(
         if rows is None:
             raise trouble or WrongData(
                 f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
-                "The headings are those of kotrel count sheets.",
+                f"If it lists what was counted, kotrel map {path} {NAME} says which column has what.",
                 "nothing-recognised",
             )
         return [rows], []
@@ -204,4 +204,7 @@ def counted_rows_of(
 def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemState, now: datetime) -> Rows:
     rows = with_units_beside(understand(table, match, workspace.conventions, now.date()), state)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
-    return repair(rows, state, workspace.conventions.spellings)
+    rows = repair(rows, state, workspace.conventions.spellings)
+    # Of a time, a cell that holds a date is the right one.
+    others = [each for each in rows.findings if each.kind != "became-date" or each.field not in ("date", "time")]
+    return replace(rows, findings=tuple(others))

@@ -22,6 +22,7 @@ from kotrel.core.counting.count_posting import (
     numbered_documents,
     to_close,
 )
+from kotrel.core.counting.counted_times import TimeHabits
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect, plain_lines
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
@@ -227,7 +228,7 @@ class Collecting(unittest.TestCase):
         st.booleans(),
     )  # fmt: skip
     def test_lines_read_at_once_and_one_by_one_are_the_same(self, lines, as_expected):
-        sheet = Sheet(warehouse="SHED", day="2027-01-09", as_expected=as_expected)
+        sheet = Sheet(warehouse="SHED", times=TimeHabits(day="2027-01-09"), as_expected=as_expected)
 
         def told():
             done = self.collected(*lines, sheet=sheet)
@@ -259,5 +260,7 @@ class Collecting(unittest.TestCase):
             ("9.05", "2027-01-09 09:05:00"),
         ):
             with self.subTest(time):
-                done = self.collected({**line, "time": time}, sheet=Sheet(warehouse="SHED", day="2027-01-09"))
+                done = self.collected(
+                    {**line, "time": time}, sheet=Sheet(warehouse="SHED", times=TimeHabits(day="2027-01-09"))
+                )
                 self.assertEqual([(each.at, each.counter) for each in as_entries(done.lines)], [(at, "")])

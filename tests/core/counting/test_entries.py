@@ -9,7 +9,7 @@ import polars as pl
 from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.counted_times import CountingTime
+from kotrel.core.counting.counted_times import CountingTime, TimeHabits
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import as_entries, place_frame
 from kotrel.core.counting.selection import FROZEN
@@ -32,7 +32,7 @@ KNOWN = Known(
     decimals={"EA": 0, "M": 2},
     archived=frozenset(["OLD"]),
 )
-NAMES = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "time")
+NAMES = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "time", "date")
 
 
 def collected(*lines, sheet=Sheet(warehouse="SHED")):  # noqa: B008
@@ -114,7 +114,7 @@ class CountedLines(unittest.TestCase):
             with self.subTest(each):
                 self.assertEqual(self.wrong(each), [(kind, name, 2)])
         self.assertEqual(self.wrong(line("ROPE", "S-1", "5"), sheet=Sheet()), [("missing", "item", 2)])
-        self.assertEqual(self.wrong(line("ROPE", "S-1", "5", time="24:30"), sheet=Sheet(warehouse="SHED", day="2027-01-09")), [("not-a-time", "time", 2)])  # fmt: skip
+        self.assertEqual(self.wrong(line("ROPE", "S-1", "5", time="24:30"), sheet=Sheet(warehouse="SHED", times=TimeHabits(day="2027-01-09"))), [("not-a-time", "time", 2)])  # fmt: skip
 
     def test_what_was_not_counted(self):
         lines = line("ROPE", "S-1", None), line("ROPE", "S-2", None), line(None, None, None)
@@ -126,7 +126,7 @@ class CountedLines(unittest.TestCase):
 
     def test_while_goods_move_nothing_was_counted_before_the_freeze_or_in_times_to_come(self):
         between = CountingTime("2027-01-09 09:12:40", "2027-01-09 12:00:00")
-        sheet = Sheet(warehouse="SHED", day="2027-01-09", between=between)
+        sheet = Sheet(warehouse="SHED", times=TimeHabits(day="2027-01-09", between=between))
         for time, impossible in (
             ("9:11", True), ("9:12", False), ("12:00", False), ("12:05", False), ("12:06", True), ("21:30", True),
             ("2027-01-08 23:59", True), ("2027-01-10 09:30", True), (None, False),
@@ -136,11 +136,11 @@ class CountedLines(unittest.TestCase):
                 kinds = [group.kind for group in done.rows.findings]
                 self.assertEqual((kinds, done.lines.height), (["impossible-time"], 0) if impossible else ([], 1))
         # With trading stopped, the time makes no difference.
-        stopped = replace(sheet, between=None)
+        stopped = replace(sheet, times=TimeHabits(day="2027-01-09"))
         self.assertEqual(collected(line("ROPE", "S-1", "5", time="21:30"), sheet=stopped).lines.height, 1)
 
     def test_when_a_line_was_counted(self):
-        sheet = Sheet(warehouse="SHED", counted_at="2027-01-09 17:00:00", day="2027-01-09")
+        sheet = Sheet(warehouse="SHED", times=TimeHabits("2027-01-09 17:00:00", "2027-01-09"))
         for time, at in (
             (None, "2027-01-09 17:00:00"),
             ("14:30", "2027-01-09 14:30:00"),
@@ -152,6 +152,40 @@ class CountedLines(unittest.TestCase):
             with self.subTest(time):
                 done = collected(line("ROPE", "S-1", "5", time=time), sheet=sheet)
                 self.assertEqual([each.at for each in as_entries(done.lines)], [at])
+
+    def test_days_and_times_as_people_write_them(self):
+        sheet = Sheet(warehouse="SHED", times=TimeHabits("2027-01-09 17:00:00", "2027-01-09", this_year=2027))
+        for time, date, at in (
+            ("2:30 pm", None, "2027-01-09 14:30:00"),
+            ("12:05 AM", None, "2027-01-09 00:05:00"),
+            ("12:05 p.m.", None, "2027-01-09 12:05:00"),
+            ("14h30", None, "2027-01-09 14:30:00"),
+            ("14:30:20 Uhr", None, "2027-01-09 14:30:20"),
+            ("25/12/2026 09.05", None, "2026-12-25 09:05:00"),
+            ("4 Jan 2027, 2:30 PM", None, "2027-01-04 14:30:00"),
+            ("14:30", "2027-01-08", "2027-01-08 14:30:00"),
+            ("14:30", "25.12.26", "2026-12-25 14:30:00"),
+            (None, "2027-01-08 14:30", "2027-01-08 14:30:00"),
+            ("2027-01-08 14:30", "2027-01-08", "2027-01-08 14:30:00"),
+            (None, "2027-01-09", "2027-01-09 17:00:00"),
+            (None, "2027-01-08", None),
+            ("14:30 pm", None, "not-a-time time"),
+            ("24:30", None, "not-a-time time"),
+            ("4/1/2027 14:30", None, "not-a-time time"),  # the first of April, or the fourth of January
+            ("2027-01-09 14:30", "2027-01-08", "not-a-time time"),
+            (None, "14:30", "not-a-time date"),
+            (None, "soon", "not-a-time date"),
+        ):
+            with self.subTest(time=time, date=date):
+                done = collected(line("ROPE", "S-1", "5", time=time, date=date), sheet=sheet)
+                wrong = [f"{group.kind} {group.field}" for group in done.rows.findings]
+                self.assertEqual([each.at for each in as_entries(done.lines)] or wrong[0:1], [at])
+        # What comes first in a day, the others of the sheet say, or the user.
+        both = [line("ROPE", place, "5", date=day) for place, day in (("S-1", "4/1/27"), ("S-2", "25/12/26"))]
+        days = {each.at for each in as_entries(collected(*both, sheet=Sheet(warehouse="SHED", times=TimeHabits("2027-01-04 08:00:00", this_year=2027))).lines)}  # fmt: skip
+        self.assertEqual(days, {"2027-01-04 08:00:00"})
+        month = Sheet(warehouse="SHED", times=TimeHabits("2027-04-01 08:00:00", this_year=2027), dates="month")
+        self.assertEqual(as_entries(collected(both[0], sheet=month).lines)[0].at, "2027-04-01 08:00:00")
 
 
 if __name__ == "__main__":

@@ -93,7 +93,7 @@ class NewCodes(unittest.TestCase):
             kinds={"A": pl.Series(["text", "number", "text"])},
         )
         done = ready_rows(sheet, None, state(item={"code": ["000182", "ROPE"]}), LoadOptions(), Conventions())
-        self.assertIn("1 row found only through a repaired key (--repairs lists them)", done.remarks)
+        self.assertIn("1 row found only through a repaired key (kotrel check --repairs lists them)", done.remarks)
 
     def test_one_shape_means_that_none_are_near(self):
         for codes in (["A-1", "A-2"], ["ROP-00120", "CHN-00120"], ["X1", "X2", "X3"]):

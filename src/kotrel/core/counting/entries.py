@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from decimal import Decimal
-from typing import Any, NamedTuple
+from itertools import chain
+from typing import Any, Literal, NamedTuple
 
 import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
-from kotrel.core.counting.counted_times import CountingTime, RefusedTime, moment_of
+from kotrel.core.counting.counted_times import RefusedTime, TimeHabits, days_among, moment_of
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
+from kotrel.core.similarity import nearest
 from kotrel.core.stock.sums import PLACE
+from kotrel.core.values.dates import habits_of
 from kotrel.core.values.same_writing import same_form
 
 _AT, _ODD = "counted at", "is no time"
+Moments = Mapping[tuple[str | None, str | None], tuple[str | None, RefusedTime | None]]
+"""Time and date of a line, as they are written → the moment (canonical text), and what is wrong with it."""
 
 
 class KnownPlaces:
@@ -103,15 +108,15 @@ def plain_lines(
     rows: Rows,
     lines: pl.DataFrame,
     known: Known,
-    moments: Mapping[str | None, tuple[str | None, RefusedTime | None]],
+    moments: Moments,
     round_: int,
 ) -> tuple[pl.DataFrame, pl.Series]:
     """The plain lines as ``ROW`` and the columns of LINES, and which lines those are (Boolean).
 
     Args:
         lines: the lines of the sheet, :meth:`KnownPlaces.placed`: ``ROW``, :data:`PLACE` with the sheet's warehouse
-            filled in, and ``unit``, ``counted``, ``counter``, ``time``, ``remark``.
-        moments: what each time that is written in the sheet means, and what is wrong with it.
+            filled in, and ``unit``, ``counted``, ``counter``, ``time``, ``date``, ``remark``.
+        moments: of each time and date in the sheet.
     """
     items = lines["item"].drop_nulls().unique()
     base = pl.DataFrame(
@@ -119,12 +124,12 @@ def plain_lines(
         schema_overrides={"base unit": pl.String},
     )
     times = pl.DataFrame(
-        [(time, at, bool(odd)) for time, (at, odd) in moments.items()],
-        schema={"time": pl.String, _AT: pl.String, _ODD: pl.Boolean},
+        [(time, date, at, bool(odd)) for (time, date), (at, odd) in moments.items()],
+        schema={"time": pl.String, "date": pl.String, _AT: pl.String, _ODD: pl.Boolean},
         orient="row",
     )
     table = lines.join(base, on="item", how="left", maintain_order="left").join(
-        times, on="time", how="left", nulls_equal=True, maintain_order="left"
+        times, on=["time", "date"], how="left", nulls_equal=True, maintain_order="left"
     )
     own_unit = pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit"))
     # What has more decimals than its unit, or lies below zero, is looked at by itself.
@@ -178,22 +183,24 @@ class Sheet(Struct, frozen=True):
     Attributes:
         round: 0 for a first count, 1 for the first recount.
         warehouse: for rows that name none.
-        counted_at: the time of lines that say none, canonical text, or None.
-        day: the day of times without one, ISO date, or None.
         as_expected: True where a blank means: as expected.
-        between: when lines can have been counted, while goods keep moving.
+        times: how it says when lines were counted.
+        dates: what comes first in its dates: ``day``, ``month`` or ``auto``.
     """
 
     round: int = 0
     warehouse: str | None = None
-    counted_at: str | None = None
-    day: str | None = None
     as_expected: bool = False
-    between: CountingTime | None = None
+    times: TimeHabits = TimeHabits()
+    dates: Literal["auto", "day", "month"] = "auto"
 
-    def moment_of(self, text: str | None) -> tuple[str | None, RefusedTime | None]:
-        """As :func:`kotrel.core.counting.counted_times.moment_of`, for a line of this sheet."""
-        return moment_of(text, self.counted_at, self.day, self.between)
+    def moments_of(self, lines: pl.DataFrame) -> Moments:
+        """What each time and date among lines of this sheet means, and what is wrong with it."""
+        # A counter writes the same times over and over.
+        written: list[tuple[str | None, str | None]] = lines.select("time", "date").unique().rows()
+        order, pairs = habits_of(days_among(chain.from_iterable(written)), self.dates)
+        habits = replace(self.times, order=order, pairs=pairs)
+        return {each: moment_of(*each, habits) for each in written}
 
 
 class Known(Struct, frozen=True):
@@ -206,6 +213,7 @@ class Known(Struct, frozen=True):
         decimals: unit → its decimals; nothing for a unit that does not say.
         bins: warehouse and bin that exist; None where the system has no bins.
         archived: items of which nothing can be posted.
+        nearest_item: what may be meant by a code that is no item's, or None.
     """
 
     units: Mapping[str, str]
@@ -214,6 +222,11 @@ class Known(Struct, frozen=True):
     bins: frozenset[tuple[str, str]] | None = None
     decimals: Mapping[str, int] = field(default_factory=dict)
     archived: frozenset[str] = frozenset()
+    nearest_item: Callable[[str], str | None] = lambda code: None
+
+    def nearest_bin(self, warehouse: str, code: str) -> str | None:
+        """What may be meant by a code that is no bin's of the warehouse, or None."""
+        return nearest(code, [bin_ for house, bin_ in self.bins or () if house == warehouse])
 
     def trouble_of(self, item: str, counted: Decimal) -> str:
         """Why a quantity in the item's base unit cannot have been counted; empty where it can.
@@ -252,25 +265,24 @@ def _as_expected(rows: Rows, line: Mapping[str, Any], sheet: Sheet) -> CountEntr
     """A line that was left blank, which the user takes as counted as expected."""
     where = cell_in_words(rows, line[ROW], None)
     expected, counter = Decimal(line["expected"]), line["counter"] or ""
-    return CountEntry(line[NUMBER], sheet.round, expected, counter, sheet.counted_at, where, "as expected")
+    return CountEntry(line[NUMBER], sheet.round, expected, counter, sheet.times.counted_at, where, "as expected")
 
 
 def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Collected:
     """Reads the counted lines; a line with an error is not taken."""
     wrong = set(rows.refused)
-    names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "remark")
+    names = ("item", "warehouse", "bin", "lot", "serial", "unit", "counted", "counter", "time", "date", "remark")
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
     lines = rows.values.with_columns(blank).select(ROW, *names)
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
     lines, meant = places.as_meant(
         lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), known
     )
-    # A counter writes the same times over and over.
-    moments = {time: sheet.moment_of(time) for time in lines["time"].unique().to_list()}
+    moments = sheet.moments_of(lines)
     lines = places.placed(lines)
     taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
-    told: dict[_FindingKind, list[tuple[int, str]]] = {}
+    told: _Told = {}
     odd_lines = lines.filter(~plain)
     if not sheet.as_expected:
         done.blank = odd_lines.filter(pl.col("counted").is_null() & pl.col("item").is_not_null()).height
@@ -296,17 +308,17 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     return done
 
 
-_FindingKind = tuple[str, str, str | None]
-"""Kind, title and field of a finding."""
+_Told = dict[tuple[str, str, str | None], list[tuple[int, str, str | None]]]
+"""Kind, title and field of a finding → its rows, each with the message and what may be meant."""
 
 
 def _line_by_line(
     lines: pl.DataFrame,
     done: Collected,
     known: Known,
-    moments: Mapping[Any, tuple[str | None, RefusedTime | None]],
+    moments: Moments,
     sheet: Sheet,
-    told: dict[_FindingKind, list[tuple[int, str]]],
+    told: _Told,
 ) -> list[tuple[int, CountEntry]]:
     """What was counted at places of the count, with its row; finds and blanks go into ``done``, errors into ``told``."""
     rows, entries = done.rows, list[tuple[int, CountEntry]]()
@@ -316,14 +328,14 @@ def _line_by_line(
         if row["item"] is None:
             if row["counted"] is not None:
                 kind = ("missing", "a counted line without an item", "item")
-                told.setdefault(kind, []).append((row[ROW], "say which item this is"))
+                told.setdefault(kind, []).append((row[ROW], "say which item this is", None))
         elif row["counted"] is None:
             if number is not None and sheet.as_expected:
                 entries.append((row[ROW], _as_expected(rows, row, sheet)))
             else:
                 done.blank += 1
         elif isinstance(read := _counted(row, known, moments), RefusedEntry):
-            told.setdefault(read[:3], []).append((row[ROW], read[3]))
+            told.setdefault(read[:3], []).append((row[ROW], read.message, read.meant))
         else:
             where = cell_in_words(rows, row[ROW], letter)
             entry = CountEntry(
@@ -338,31 +350,32 @@ def _line_by_line(
 
 
 class RefusedEntry(NamedTuple):
-    """What keeps a line from being taken: the kind of the finding, its title, the field and the message."""
+    """What keeps a line from being taken: the kind of the finding, its title, the field, the message, and what may be
+    meant.
+    """
 
     kind: str
     title: str
     field: str
     message: str
+    meant: str | None = None
 
 
-def _counted(
-    row: Mapping[str, Any], known: Known, moments: Mapping[Any, tuple[str | None, RefusedTime | None]]
-) -> tuple[Decimal, str | None] | RefusedEntry:
+def _counted(row: Mapping[str, Any], known: Known, moments: Moments) -> tuple[Decimal, str | None] | RefusedEntry:
     """The quantity of a counted line in the item's base unit and when it was counted, or what keeps it from being
     taken.
 
     Args:
         row: a line as :data:`~kotrel.core.counting.frames.LINES` names its parts, with its place where there is one.
-        moments: by time as written: the moment, and what is wrong with it.
+        moments: of each time and date in the sheet.
     """
     key = (row["item"], row["warehouse"], row["bin"], row["lot"], row["serial"])
     trouble = _trouble(key, row, row[NUMBER] is not None, known)
     if trouble is not None:
-        return RefusedEntry(*trouble)
-    at, odd = moments[row["time"]]
+        return trouble
+    at, odd = moments[row["time"], row["date"]]
     if odd:
-        return RefusedEntry(odd.kind, odd.title, "time", odd.message)
+        return RefusedEntry(odd.kind, odd.title, "date" if row["time"] is None else "time", odd.message)
     counted = Decimal(row["counted"])
     if row["unit"] is not None and row["unit"] != known.units.get(row["item"]):
         counted *= known.factors[row["item"], row["unit"]]
@@ -377,27 +390,34 @@ def _counted(
     return counted, at
 
 
-def _group(rows: Rows, kind: str, title: str, name: str | None, marked: list[tuple[int, str]]) -> FindingGroup:
-    numbers = [row for row, _ in marked]
+def _group(
+    rows: Rows, kind: str, title: str, name: str | None, marked: list[tuple[int, str, str | None]]
+) -> FindingGroup:
+    numbers = [row for row, _, _ in marked]
     stands: list[str | None] = [None] * len(marked)
     if name is not None and name in rows.values.columns:
         cells = dict(rows.values.select(ROW).hstack([rows.as_it_stands(name)]).iter_rows())
         stands = [cells.get(row) for row in numbers]
-    return rows.group("error", kind, title, name, cells_of(numbers, stands, [message for _, message in marked]))
+    return rows.group(
+        "error",
+        kind,
+        title,
+        name,
+        cells_of(numbers, stands, [each[1] for each in marked], [each[2] for each in marked]),
+    )
 
 
-def _trouble(
-    key: Key, row: Mapping[str, str | None], has_place: bool, known: Known
-) -> tuple[str, str, str, str] | None:
-    """Kind, title, field and message of what keeps a line from being taken."""
+def _trouble(key: Key, row: Mapping[str, str | None], has_place: bool, known: Known) -> RefusedEntry | None:
+    """What keeps a line from being taken, but for its time and quantity."""
     item, warehouse, bin_, lot, serial = key
     if item not in known.units:
-        return "not-on-list", "not an item", "item", "there is no such item"
+        return _not_there("item", "not an item", "there is no such item", known.nearest_item(str(item)))
     if warehouse is None:
-        return "missing", "no warehouse", "item", "say where this was counted: a column Warehouse, or --warehouse"
+        where = "say where this was counted: a column Warehouse, or --warehouse"
+        return RefusedEntry("missing", "no warehouse", "item", where)
     unit = row["unit"]
     if unit is not None and unit != known.units[item] and (item, unit) not in known.factors:
-        return (
+        return RefusedEntry(
             "not-its-own",
             "not a unit of the item",
             "unit",
@@ -406,13 +426,15 @@ def _trouble(
     if has_place:
         return None
     if bin_ is not None and known.bins is not None and (warehouse, bin_) not in known.bins:
-        return "not-on-list", "not a bin of its warehouse", "bin", f"{warehouse} has no bin {bin_}"
+        near = known.nearest_bin(warehouse, bin_)
+        return _not_there("bin", "not a bin of its warehouse", f"{warehouse} has no bin {bin_}", near)
     for name, value in (("lot", lot), ("serial", serial)):
         tracked = name in known.tracked.get(item, ())
         if tracked and value is None:
-            return f"{name}-needed", f"no {name}", name, f"the item is {name}-tracked: say which {name} this is"
+            which = f"the item is {name}-tracked: say which {name} this is"
+            return RefusedEntry(f"{name}-needed", f"no {name}", name, which)
         if not tracked and value is not None:
-            return (
+            return RefusedEntry(
                 f"{name}-not-tracked",
                 f"a {name} of an item without",
                 name,

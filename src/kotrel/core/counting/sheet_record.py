@@ -46,6 +46,7 @@ def count_record(description: Description) -> Record:
             synonyms=("count", "counted quantity", "qty", "quantity", "actual"),
         ),
         Field("counter", "Counter", "text", length=80, synonyms=("counted by", "who")),
+        Field("date", "Date", "text", length=40, synonyms=("counted on", "date counted", "day")),
         Field("time", "Time", "text", length=40, synonyms=("counted at", "time counted")),
         Field("remark", "Remark", "text", length=400, synonyms=("remarks", "note", "notes")),
     ]

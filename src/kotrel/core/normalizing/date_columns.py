@@ -41,13 +41,8 @@ def tidy_date(
     odd = ~is_day(values) & values.is_not_null()
     if not odd.any():
         return Tidied(values)
-    order: dates.Order | None
     texts = setting.with_witnesses(values.filter(odd)).unique().to_list()
-    pairs = dates.pairs_of(texts)
-    if setting.conventions.dates == "auto":
-        order = dates.order_of(texts)[0]
-    else:
-        order, pairs = setting.conventions.dates, "mixed" if pairs == "mixed" else "clear"
+    order, pairs = dates.habits_of(texts, setting.conventions.dates)
     numbered = set(values.filter(is_number & odd).to_list())
 
     def read(text: str) -> tuple[str | None, str, str]:

@@ -220,7 +220,8 @@ def _found_by_repair(rows: Rows, new: Callable[[], pl.Series]) -> list[str]:
     if not repaired or not rows.has_key:
         return []
     number = int((rows.values[ROW].is_in(list(repaired)) & ~new()).sum())
-    return [f"{count(number, 'row')} found only through a repaired key (--repairs lists them)"] if number else []
+    listed_by = "kotrel check --repairs lists them"
+    return [f"{count(number, 'row')} found only through a repaired key ({listed_by})"] if number else []
 
 
 def _exported(rows: Rows, base: pl.DataFrame) -> pl.Series:

@@ -92,6 +92,19 @@ def pairs_of(values: Iterable[str]) -> Pairs:
     return "dashes" if any(found[2] == "-" for found in parts) else "clear"
 
 
+def habits_of(values: Iterable[str], said: Literal["auto", "day", "month"]) -> tuple[Order | None, Pairs]:
+    """What comes first in a column's dates, and what it says of three pairs of digits.
+
+    Args:
+        said: what comes first, where the user says it.
+    """
+    texts = list(values)
+    pairs = pairs_of(texts)
+    if said == "auto":
+        return order_of(texts)[0], pairs
+    return said, "mixed" if pairs == "mixed" else "clear"
+
+
 def _is_pairs(found: re.Match[str]) -> bool:
     """Three pairs of digits that could be year, month and day."""
     return len(found[4]) == 2 and len(found[1]) == 2 and 1 <= int(found[3]) <= 12 and 1 <= int(found[4]) <= 31

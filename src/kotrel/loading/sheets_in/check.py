@@ -179,7 +179,7 @@ def _show(screen: Screen, checked: Sequence[Checked], marked: Sequence[Marked], 
         if part.consequence is not None and part.ok:
             show_created(screen, part)
         else:
-            show_checked(screen, part, args.all, args.repairs)
+            show_checked(screen, part, args.all, args.repairs, listed_by="" if args.repairs else "--repairs lists them")
     screen.show("")
     for copy in marked:
         for remark in copy.remarks:

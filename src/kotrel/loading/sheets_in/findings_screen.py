@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
 EXAMPLES = 3
 STYLES = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+CHECK_LISTS = "kotrel check --repairs lists them"
+"""Where the repairs are listed, in commands that do not list them."""
 
 
 def show_checked(
@@ -35,15 +37,17 @@ def show_checked(
     repairs: bool,
     ready: str = "ready to load",
     more: Sequence[Text] = (),
+    listed_by: str = CHECK_LISTS,
 ) -> None:
     """One checked sheet: the headline, the counts, then the findings.
 
     Args:
         ready: what rows without errors are.
         more: further lines about the sheet as a whole, before its findings.
+        listed_by: what lists the repairs, or an empty text where they are listed here.
     """
     rows = checked.rows
-    screen.show(headline(rows), counts_line(checked, ready))
+    screen.show(headline(rows), counts_line(checked, ready, listed_by))
     for remark in checked.remarks:
         screen.show(Text(f"  {remark}", style="dim"))
     screen.show(*more)
@@ -111,7 +115,7 @@ def headline(rows: Rows) -> Text:
     return line
 
 
-def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
+def counts_line(checked: Checked, ready: str = "ready to load", listed_by: str = CHECK_LISTS) -> Text:
     """``412 rows: 381 ready to load, 31 with errors · 12 warnings · 406 cells repaired``."""
     rows = checked.rows
     counts = count_by_severity(rows.findings)
@@ -132,7 +136,8 @@ def counts_line(checked: Checked, ready: str = "ready to load") -> Text:
         line.append(f" · {count(counts['warning'], 'warning')}", style="yellow")
     repaired = sum(group.count for group in rows.repairs)
     if repaired:
-        line.append(f" · {count(repaired, 'cell')} corrected automatically (--repairs lists them)")
+        line.append(f" · {count(repaired, 'cell')} corrected automatically")
+        line.append(f" ({listed_by})" if listed_by else "")
     return line
 
 
