@@ -407,6 +407,10 @@ def _group(
     )
 
 
+def _not_there(name: str, title: str, message: str, near: str | None) -> RefusedEntry:
+    return RefusedEntry("not-on-list", title, name, message, f"{near}?" if near else None)
+
+
 def _trouble(key: Key, row: Mapping[str, str | None], has_place: bool, known: Known) -> RefusedEntry | None:
     """What keeps a line from being taken, but for its time and quantity."""
     item, warehouse, bin_, lot, serial = key
