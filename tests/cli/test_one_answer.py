@@ -94,6 +94,18 @@ class OneAnswer(Program):
         proofs = {each["before"]: each["proof"] for each in self.json("check", "l.csv", status=1)["repairs"]}
         self.assertIn("differs only in capitals and separators", proofs["FST00020"])
 
+    def test_a_sheet_that_nobody_has_named_is_called_like_its_file(self):
+        stock = [("Item", "Warehouse", "Bin", "Qty", "Cost"), ("FST-00020", "QUAY", "Q-04-D", 5, 1.2)]
+        for name in ("Sheet1", "Tabelle 1", "Opening stock"):
+            workbook_of(self.folder / "opening stock.xlsx", {name: stock})
+            self.assertEqual(self.json("check", "opening stock.xlsx")["files"][0]["record"], "opening_stock", name)
+        workbook_of(self.folder / "opening stock.xlsx", {"QUAY": stock})
+        asked = self.kotrel("check", "opening stock.xlsx", status=2).stderr
+        self.assertIn("--as opening_stock", asked, "somebody has named the sheet")
+        # By the item's own headings it is a document too, not items of which most columns are left out.
+        workbook_of(self.folder / "q.xlsx", {"Sheet1": [("SKU", *stock[0][1:]), stock[1]]})
+        self.assertIn("fit a document better", self.kotrel("check", "q.xlsx", status=2).stderr)
+
     def test_which_word_is_translated(self):
         self.write("maps/s.toml", 'record = "item"', '[field.code]\ncolumn = "Art"',
                    '[field.may_be_bought]\ncolumn = "Buy"\ntranslate = { "+" = "yes", "-" = "no" }')  # fmt: skip

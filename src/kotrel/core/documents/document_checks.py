@@ -210,7 +210,7 @@ def _serials(whole: DocumentTables) -> Found:
     serials = whole.lots.filter(pl.col("serial").is_not_null())
     several = serials.filter((pl.col("number") * pl.col("factor")).abs() != exact(1))
     if several.height:
-        message = "a serial number is one piece: its quantity is 1"
+        message = "a serial number is one piece: write each in its own row, with quantity 1"
         yield from whole.findings(
             "error",
             "serial-not-one",

@@ -22,12 +22,17 @@ LANGUAGES: tuple[Language, ...] = (
 )  # fmt: skip
 """Of a word that means two things, the first language that has it wins."""
 
-_IN_OTHER_LETTERS = {"yes": "да kyllä da", "no": "нет ei нема", "totals": "итого yhteensä"}
+_IN_OTHER_LETTERS = {
+    "yes": "да kyllä da",
+    "no": "нет ei нема",
+    "totals": "итого yhteensä",
+    "sheet": "лист taulukko munka",
+}
 """What a cell says in languages whose headings are not read."""
 
 
 def words_of(what: str) -> frozenset[str]:
-    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples``, ``idle`` or ``newer``."""
+    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples``, ``idle``, ``newer`` or ``sheet``."""
     found = [word for language in LANGUAGES for word in str(getattr(language, what)).split()]
     found = [word.replace("_", " ") for word in found]
     return frozenset([*found, *_IN_OTHER_LETTERS.get(what, "").split()])

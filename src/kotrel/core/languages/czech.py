@@ -53,6 +53,7 @@ component: slozka
     yes="ano pravda",
     no="ne n nepravda",
     totals="celkem soucet mezisoucet",
+    sheet="list",
     idle="c s z na v",
     newer="nova novy nove",
     examples="priklad příklad napr. např.",

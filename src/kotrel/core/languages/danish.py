@@ -56,6 +56,7 @@ component: komponent
     yes="ja j sand sant",
     no="nej nei n falsk usant",
     totals="total sum subtotal ialt",
+    sheet="ark",
     idle="og af i for udgave",
     newer="ny nye",
     examples="eksempel f.eks.",

@@ -57,6 +57,7 @@ component: onderdeel
     yes="ja j waar",
     no="nee neen n onwaar",
     totals="totaal subtotaal totalen",
+    sheet="blad",
     idle="van het een en",
     newer="nieuw nieuwe",
     examples="voorbeeld bijv. b.v.",

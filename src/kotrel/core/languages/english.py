@@ -63,6 +63,7 @@ component: component
     yes="yes y true t 1 x ✓ ✔ on",
     no="no n false f 0 - off ✗ ✘",
     totals="total totals sum sums subtotal sub-total grand",
+    sheet="sheet",
     idle="the s sub of a an and for per in excl incl eur euro kg g mm cm m each",
     newer="new",
     examples="example e.g. sample",

@@ -54,6 +54,7 @@ component: composant
     yes="oui o vrai",
     no="non faux",
     totals="total somme sous-total",
+    sheet="feuil feuille",
     idle="sous de du des d le la les l un une et ht ttc au aux",
     newer="nouveau nouvelle nouveaux",
     examples="exemple p._ex. ex.",

@@ -59,6 +59,7 @@ component: komponente
     yes="ja j wahr",
     no="nein n falsch",
     totals="summe gesamt zwischensumme gesamtsumme gesamtbetrag",
+    sheet="tabelle blatt",
     idle="der die das den und exkl inkl",
     newer="neu neue neuer neues",
     examples="beispiel z.b. z._b. muster",

@@ -54,6 +54,7 @@ component: componente
     yes="si sì vero",
     no="no non falso",
     totals="totale somma subtotale",
+    sheet="foglio",
     idle="sotto di del dell della delle da dal alla",
     newer="nuovo nuova nuovi",
     examples="esempio p._es. es.",

@@ -17,6 +17,7 @@ class Language(Struct, frozen=True):
         yes, no: what people write into a cell.
         totals: how a row of totals begins.
         examples: how a row that is an example begins; several words with a low line between them.
+        sheet: what a spreadsheet program calls a sheet that nobody has named, before its number.
         idle: words in headings that say nothing about what stands below.
         newer: words in headings that say that a value takes the place of another.
     """
@@ -27,6 +28,7 @@ class Language(Struct, frozen=True):
     yes: str
     no: str
     totals: str
+    sheet: str
     idle: str = ""
     newer: str = ""
     examples: str = ""

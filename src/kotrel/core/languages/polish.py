@@ -55,6 +55,7 @@ component: skladnik
     yes="tak t prawda",
     no="nie n falsz",
     totals="razem suma ogolem lacznie podsuma",
+    sheet="arkusz",
     idle="i w z na dla",
     newer="nowa nowy nowe",
     examples="przyklad przykład np.",

@@ -56,6 +56,7 @@ component: componente
     yes="sim s verdadeiro",
     no="nao não n falso",
     totals="total soma subtotal",
+    sheet="planilha folha",
     idle="de do da dos das e o os em",
     newer="novo nova novos",
     examples="exemplo p._ex.",

@@ -58,6 +58,7 @@ component: componente
     yes="si sí s verdadero",
     no="no n falso",
     totals="total suma subtotal",
+    sheet="hoja",
     idle="el los las de del y e la al una",
     newer="nuevo nueva nuevos",
     examples="ejemplo p._ej.",

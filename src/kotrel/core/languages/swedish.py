@@ -58,6 +58,7 @@ component: komponent
     yes="ja j sant",
     no="nej n falskt",
     totals="summa totalt delsumma totalsumma",
+    sheet="blad",
     idle="och av for i",
     newer="ny nya nytt",
     examples="exempel t.ex.",

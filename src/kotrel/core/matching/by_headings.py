@@ -9,6 +9,7 @@ from typing import Literal
 from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
+from kotrel.core.languages.all_languages import words_of
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import terms_of
@@ -165,6 +166,7 @@ def _with_the_code(columns: Sequence[Column], others: Sequence[Column], field: F
     ]
 
 
+_UNNAMED = {"", *words_of("sheet")}
 ENOUGH = 4
 """So many headings of another record speak against the name of a sheet."""
 
@@ -201,8 +203,9 @@ def _says_more(other: Matched, named: Matched, table: Table) -> bool:
 
 
 def name_of(table: Table) -> str:
-    """What a sheet is called: its own name or, of a text file, the file's."""
-    return table.sheet or PurePath(table.file).stem
+    """What a sheet is called: the name that somebody gave it, or else the file's."""
+    unnamed = table.sheet.casefold().rstrip("0123456789 ") in _UNNAMED
+    return PurePath(table.file).stem if unnamed else table.sheet
 
 
 def rivals_of(matched: Matched, table: Table, records: Sequence[Record], match_on: str | None = None) -> list[Record]:

@@ -228,17 +228,25 @@ def _require_no_document(table: Table, matched: Matched, records: Sequence[Recor
         WrongUse: more of the headings are a document's.
     """
     documents = [match_headings(table, each) for each in records if is_named_only(each) and is_flat(each)]
-    fuller = [each for each in documents if {"item", "quantity"} <= set(each.sources)]
-    most = max((len(each.sources) for each in fuller), default=0)
-    if is_called(matched.record, name_of(table)) or most <= len(matched.sources):
+    fitting = {each.record.name: len(_fed_in(each, matched)) for each in documents if "quantity" in each.sources}
+    fitting = {name: number for name, number in fitting.items() if number > len(matched.sources)}
+    if is_called(matched.record, name_of(table)) or not fitting:
         return
-    names = [each.record.name for each in fuller if len(each.sources) == most][:3]
+    names = [name for name, number in fitting.items() if number == max(fitting.values())][:3]
     where = f"sheet “{table.sheet}”" if table.sheet else table.file
     raise WrongUse(
         f"the headings of {where} fit a document better than {matched.record.name}: {listed_and(names, 'or')}",
         f"Name the record: --as {names[0]}; or, if it is what it looks like, --as {matched.record.name}.",
         "which-record",
     )
+
+
+def _fed_in(document: Matched, other: Matched) -> set[str]:
+    """The fields of a document that the headings feed, its item also where they are the item's own; none without it."""
+    fed, item = set(document.sources), document.record.fields.get("item")
+    if item is not None and item.to == other.record.name and other.has_key:
+        fed.add("item")
+    return fed if "item" in fed else set()
 
 
 def _for(table: Table, records: Sequence[Record], wanted: FileOptions) -> Sequence[Record]:
