@@ -257,6 +257,26 @@ class LayoutDrafts(Program):
         done = self.drafted("less.csv", "price", "--name", "two", status=1)
         self.assertEqual(done["proof"]["form"], ["the layout has 5 columns, and their file 3"])
 
+    def test_a_column_in_which_no_word_is_ours_is_open(self) -> None:
+        self.write("theirs.csv", "code,description,uom", "FST-00020,Bow shackle,PCS", "ROP-00010,Rope,MTR")
+        done = self.drafted("theirs.csv", "item", status=1)
+        self.assertEqual((done["open"], done["columns"][2]["unknown"]), (["C"], ["PCS", "MTR"]))
+        self.write("ours.csv", "Item code", "FST-00020")
+        refused = self.kotrel("write", "ours.csv", "--layout", "theirs", "-o", "out.csv", status=2)
+        self.assertIn("column 3 “uom” is still open", refused.stderr)
+        # One of them is ours: so may be the others, and they are named.
+        self.write("some.csv", "code,description,uom", "FST-00020,Bow shackle,EA", "ROP-00010,Rope,MTR")
+        done = self.drafted("some.csv", "item", status=0)
+        self.assertEqual((done["open"], done["questions"]), ([], ["Column uom: not among ours: MTR"]))
+
+    @unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
+    def test_on_a_terminal_it_asks_what_their_words_are(self) -> None:
+        self.write("theirs.csv", "code,description,uom", "FST-00020,Bow shackle,PCS", "ROP-00010,Rope,MTR")
+        status, shown = talk(self.folder, ("layout", "theirs.csv", "item"), "EA", "M", asks=b"\r\n> ")
+        self.assertEqual(status, 0, shown)
+        column = tomllib.loads((self.folder / "layouts/theirs.toml").read_text("utf-8"))["column"][2]
+        self.assertEqual((column["field"], column["words"]), ("unit", {"EA": "PCS", "M": "MTR"}))
+
     @unittest.skipIf(sys.platform == "win32", "needs a pseudo-terminal")
     def test_on_a_terminal_it_asks_until_the_file_comes_out(self) -> None:
         for name in ("host.dat", "webshop.csv"):

@@ -53,7 +53,9 @@ def layout_questions(laid: LaidDown, document: Document, names: Callable[[str], 
         if _is_supposed(key, draft.settings):
             asked.append(_about_supposed(key, draft.settings))
     for column in draft.columns:
-        if column.place in still:
+        if column.place in still and column.meant and column.unknown:
+            asked += [_about_word(column, record.fields[column.meant], word, names) for word in column.unknown]
+        elif column.place in still:
             asked.append(_about_source(column, None, record))
         elif laid.fresh and column.how != "open":
             asked += _about_known(column, record, names)
@@ -244,6 +246,8 @@ def _about_word(column: DraftColumn, about: Field, word: str, names: Callable[[s
             near = nearest(said, codes)
             return f"“{said}” is none of ours" + (f"; did you mean {near}?" if near else "; ? lists them")
         table = document["column"][column.place]
+        if "field" not in table:
+            _put_setting(table, "field", about.name)
         _add_word(table, code, word)
         return None
 

@@ -59,6 +59,8 @@ def _how(setting: Drafted) -> str:
 def _offered(column: DraftColumn) -> str:
     if column.waits_for:
         return f'set {column.waits_for} at the top, and here field = "{column.meant}"'
+    if column.meant:
+        return f'field = "{column.meant}", with words = {{ OURS = "THEIRS" }}; or without, if it takes our codes'
     if column.offer:
         return f'make = "{column.offer}" does that; a field takes it as it is'
     return "give it a field, fixed, make … or empty = true"
@@ -75,7 +77,7 @@ def _column(column: DraftColumn) -> Any:
     table.add("heading", tomlkit.item(column.heading))
     for name, setting in column.settings.items():
         table.add(name, _item(setting.value).comment(_one_line(_how(setting))))
-    if column.unknown:
+    if column.unknown and column.how != "open":
         unknown = listed([f"“{each}”" for each in column.unknown], 6)
         table.add(
             _comment(

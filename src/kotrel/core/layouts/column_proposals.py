@@ -159,7 +159,12 @@ def _proposed(seen: _Seen) -> DraftColumn | None:
     about, why = seen.proposal.field, seen.proposal.why
     how: How = "seen" if seen.proposal.sure > UNSURE else "supposed"
     offered = seen.sample.choices.get(seen.place, ())
-    more, unknown = _words(about, list(dict.fromkeys([*seen.values, *offered])), seen.names)
+    words = list(dict.fromkeys([*seen.values, *offered]))
+    more, unknown = _words(about, words, seen.names)
+    if unknown and len(unknown) == len(words):
+        # Our codes would be written where the program has others.
+        said = f"its heading means {about.title.lower()}, but none of its words is ours: {listed(unknown, 4)}"
+        return replace(seen.filled({}, "open", said, seen.proposal.sure, unknown), meant=about.name)
     return seen.filled({"field": Drafted(about.name, how, why), **more}, how, why, seen.proposal.sure, unknown)
 
 

@@ -36,7 +36,7 @@ class DraftColumn(Struct, frozen=True):
         unknown: values that have no equal here.
         offer: an expression that does what the heading says, for a person to take.
         waits_for: the setting at the top that must be decided first, ``date`` or ``decimal_mark``; then ``meant`` feeds
-            the column.
+            the column. Without it, ``meant`` feeds the column once somebody says what its unknown values are.
     """
 
     place: int

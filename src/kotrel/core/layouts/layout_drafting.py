@@ -13,6 +13,7 @@ from kotrel.core.layouts.sample import Sample, SampleCell
 from kotrel.core.layouts.sample_parts import Parts
 from kotrel.core.layouts.sample_values import with_dates, with_numbers, with_yes_no
 from kotrel.core.matching.proposing import Proposal
+from kotrel.core.phrases import listed
 from kotrel.core.tables.table import index_of
 
 
@@ -44,6 +45,11 @@ def draft(
     columns = with_yes_no(columns, rows, record, settings)
     questions = [
         f"Column {each.heading.strip() or each.place + 1!s}: {each.why}" for each in columns if each.how == "open"
+    ]
+    questions += [
+        f"Column {each.heading.strip() or each.place + 1!s}: not among ours: {listed(each.unknown)}"
+        for each in columns
+        if each.unknown and each.how != "open"
     ]
     return Draft(record, sample, parts, settings, tuple(columns), tuple(dates), tuple(questions))
 
