@@ -49,6 +49,18 @@ class Comparing(Program):
             ).stderr,
         )
 
+    def test_a_code_is_one_however_it_is_written(self):
+        # 1-12 and 11-2 are two, and so are two rows of one sheet that differ only so.
+        self.write("a.csv", "Item code,Barcode,Price", "ke 010,2010000021002,1", "1-12,,2", "AB1,,3", "XY-1,,4")
+        self.write(
+            "b.csv", "Item code,Barcode,Price", "KE-010,02010000021002,1", "11-2,,2", "AB-1,,3", "A B1,,3", "XY-1,,5"
+        )
+        got = self.json("compare", "a.csv", "b.csv")
+        self.assertEqual(got["counts"], {"added": 3, "gone": 2, "changed": 1, "same": 1})
+        self.assertEqual([each["code"] for each in got["gone"]], ["1-12", "AB1"])
+        shown = self.kotrel("compare", "a.csv", "b.csv").stdout
+        self.assertIn("1 key written in another way in the new sheet: KE-010 is ke 010", shown)
+
     def test_every_sheet_and_every_column_of_a_record(self):
         chain = ["CHN-00010", "Chain", "M", "CHAIN-LINK", 1.5, "red", 3]
         for name, shade, days, cost in (("a.xlsx", "red", 3, 1.5), ("b.xlsx", "green", 9, 99)):

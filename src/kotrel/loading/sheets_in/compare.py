@@ -155,6 +155,7 @@ def compared_json(compared: Compared) -> dict[str, Any]:
         "added": rows("added"),
         "gone": rows("gone"),
         "changed": rows("changed"),
+        "otherwise": rows("otherwise"),
         "only_old": columns("only_old"),
         "only_new": columns("only_new"),
         "left_out": list(compared.remarks),

@@ -52,6 +52,9 @@ class SheetComparison(Struct, frozen=True):
     def left_out(self) -> list[str]:
         """The columns that only one of the files has, and rows that cannot be found again, in words."""
         said = []
+        if (pairs := self.difference.otherwise).height:
+            keys = listed([f"{new} is {old}" for old, new in pairs.iter_rows()], 4)
+            said.append(f"{count(pairs.height, 'key')} written in another way in the new sheet: {keys}")
         without = [
             f"{count(there, 'row')} of the {where} sheet"
             for rows, where in ((self.difference.gone, "old"), (self.difference.added, "new"))
@@ -253,8 +256,9 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: FileOptions) 
 
 
 def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> SheetComparison:
+    barcodes = [name for name, field in record.fields.items() if field.check == "gtin"] if record else []
     try:
-        difference = compare_tables(first.rows, second.rows, key)
+        difference = compare_tables(first.rows, second.rows, key, barcodes)
     except ValueError as error:
         raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
     return SheetComparison((first.sheets, second.sheets), difference, first.titles | second.titles, record)
