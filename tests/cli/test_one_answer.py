@@ -106,6 +106,25 @@ class OneAnswer(Program):
         workbook_of(self.folder / "q.xlsx", {"Sheet1": [("SKU", *stock[0][1:]), stock[1]]})
         self.assertIn("fit a document better", self.kotrel("check", "q.xlsx", status=2).stderr)
 
+    def test_which_code_a_condition_means(self):
+        places = "bin is 'q04d' and item is one of ('fst00020', 'FST-00060') and warehouse is 'Quay-side shop'"
+        rows = self.json("stock", "--where", places, "--by", "item,bin")["rows"]
+        self.assertEqual([(each["item"], each["bin"]) for each in rows], [("FST-00020", "Q-04-D")])
+        self.json("count", "freeze", "c", "--where", places, "--stopped")
+        self.assertEqual(self.json("count", "list")["counts"][0]["places"], 1)
+        self.write("prices/r.toml", "from_date = 2027-02-01", '[[step]]\nname = "all"', "where = \"code is 'rop 00010'\"",
+                   'set = { SHOP = "SHOP + 10%" }')  # fmt: skip
+        self.assertEqual([each["item"] for each in self.json("reprice", "r")["prices"]], ["ROP-00010"])
+        # What does not exist is no empty answer.
+        for condition in ("bin is 'Q-99-X'", "item is 'FST-0002'", "code is one of ('FST-00020', 'NOPE')"):
+            refused = self.kotrel("stock", "--where", condition, status=2).stderr
+            self.assertRegex(refused, "there is no (bin|item) ")
+        self.assertIn(
+            "FST-00020",
+            self.kotrel("export", "item", "-o", "e.csv", "--where", "code < 'FST-0003' and code > 'FST'").stdout
+            and (self.folder / "e.csv").read_text("utf-8-sig"),
+        )
+
     def test_which_word_is_translated(self):
         self.write("maps/s.toml", 'record = "item"', '[field.code]\ncolumn = "Art"',
                    '[field.may_be_bought]\ncolumn = "Buy"\ntranslate = { "+" = "yes", "-" = "no" }')  # fmt: skip

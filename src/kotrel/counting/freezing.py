@@ -25,7 +25,7 @@ from kotrel.core.stock.sums import PLACE, LedgerQuery, summed
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import DamagedCount, count_names, create_count, open_count, require_new_count
 from kotrel.counting.count_state import standing_posts
-from kotrel.loading.list_reading import names_of
+from kotrel.loading.list_reading import called_in, found_in, names_of
 from kotrel.stock.on_hand import require_stock
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
@@ -192,7 +192,9 @@ def _condition(
     names = names_of(workspace, reading)
     fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
     fields |= {name: ledger.fields[name] for name in PLACE if name in ledger.fields}
-    return compile_expression(choice.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
+    return compile_expression(
+        choice.where, Scope(fields, names=called_in(names), found=found_in(workspace, reading, item)), "yes_no"
+    )
 
 
 def _chosen(

@@ -22,7 +22,7 @@ from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
 from kotrel.core.pricing.rates import exchanged
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock.sums import LedgerQuery
-from kotrel.loading.list_reading import names_of
+from kotrel.loading.list_reading import called_in, found_in, names_of
 from kotrel.pricing.new_prices_workbook import ITEMS_SHEET, PriceSheet, write_price_book
 from kotrel.pricing.price_lookup import factors_of, require_prices, with_discounted
 from kotrel.pricing.rule_figures import figures_of
@@ -101,7 +101,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         goods = Goods(items, fields, prices, factors, lists, figures.values)
         step("calculating prices")
         names = names_of(workspace, reading)
-        worked = work_out(rules, goods, lambda record: names(record).names)
+        worked = work_out(rules, goods, called_in(names), found_in(workspace, reading, description.records["item"]))
     whole, lacking = _described(worked, goods, group, rules)
     whole = _at_stake(whole, on_hand)
     changed = (pl.col("new").ne_missing(pl.col("old"))) | pl.col("remark").is_not_null()

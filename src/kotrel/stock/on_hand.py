@@ -23,7 +23,7 @@ from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.stock import views
 from kotrel.core.stock.sums import SUMS, LedgerQuery
-from kotrel.loading.list_reading import names_of
+from kotrel.loading.list_reading import called_in, found_in, names_of
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
@@ -131,7 +131,9 @@ def _condition(
     names = names_of(workspace, reading)
     fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
     fields |= {name: ledger.fields[name] for name in places}
-    return compile_expression(asked.where, Scope(fields, names=lambda of: names(of).names), "yes_no")
+    return compile_expression(
+        asked.where, Scope(fields, names=called_in(names), found=found_in(workspace, reading, item)), "yes_no"
+    )
 
 
 def _filters_of(

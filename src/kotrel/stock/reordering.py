@@ -17,7 +17,7 @@ from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import count
 from kotrel.core.stock.reorder import Level, levels
 from kotrel.core.stock.sums import LedgerQuery, half_away
-from kotrel.loading.list_reading import names_of
+from kotrel.loading.list_reading import called_in, found_in, names_of
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.stock.on_hand import require_stock
 from kotrel.workspace.settings import Workspace
@@ -91,7 +91,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         names = names_of(workspace, reading)
         fields = {name: field for name, field in item.fields.items() if not field.from_ledger}
         fields |= {name: points.fields[name] for name in ("item", "warehouse")}
-        scope = Scope(fields, names=lambda of: names(of).names)
+        scope = Scope(fields, names=called_in(names), found=found_in(workspace, reading, item))
         condition = compile_expression(where, scope, "yes_no") if where is not None else None
         rows = reading.read(
             RECORD,

@@ -210,18 +210,21 @@ class Compiler:
 
     # --- comparing ---
 
-    def _pair(self, left: Node, right: Node) -> tuple[pl.Expr, pl.Expr]:
+    def _pair(self, left: Node, right: Node, same: bool = True) -> tuple[pl.Expr, pl.Expr]:
         kind, first = self.value(left)
-        return first, self._like(kind, right, left)
+        return first, self._like(kind, right, left, same)
 
-    def _like(self, kind: Kind, node: Node, beside: Node) -> pl.Expr:
+    def _like(self, kind: Kind, node: Node, beside: Node, same: bool = True) -> pl.Expr:
         """The value of a node that is compared with one of a certain kind;
         a text beside a field is read as a cell of it.
+
+        Args:
+            same: it is asked whether they are the same: a code must be one that exists, where its list is known.
         """
         written, about = written_text(node), self._field_at(beside)
         if written is not None and about is not None:
             try:
-                value = meant_by(about, written, self.scope.names)
+                value = meant_by(about, written, *((self.scope.names, self.scope.found) if same else (None, None)))
                 self.meant[about.name, written] = value
                 return pl.lit(value)
             except NotOfField as error:
@@ -241,8 +244,8 @@ class Compiler:
         return None if about is None or about.is_decimal or about.kind == "yes_no" else about
 
     def _compare(self, parts: list[Node], node: TreeNode) -> Typed:
-        first, second = self._pair(parts[0], parts[2])
         sign = str(parts[1])
+        first, second = self._pair(parts[0], parts[2], sign in ("=", "!="))
         result = {
             "=": first.eq_missing(second),
             "!=": first.ne_missing(second),

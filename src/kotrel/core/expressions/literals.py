@@ -7,8 +7,10 @@ from collections.abc import Callable, Mapping
 from kotrel.core.description.model import Field
 from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.values.dates import read_date, read_moment
+from kotrel.core.values.same_writing import are_same
 
 Names = Callable[[str], Mapping[str, str]]
+Found = Callable[[Field, str], str | None]
 _NO_YEAR = 2000
 
 
@@ -21,11 +23,11 @@ class NotOfField(Exception):
         self.hint = hint
 
 
-def meant_by(field: Field, text: str, names: Names | None) -> str:
+def meant_by(field: Field, text: str, names: Names | None, found: Found | None = None) -> str:
     """The canonical value of the field that a text means.
 
     Args:
-        names: record → code and name of its rows; None where nobody knows.
+        names, found: as :class:`~kotrel.core.expressions.scope.Scope` has them.
 
     Raises:
         NotOfField: no value of the field can be meant.
@@ -41,9 +43,11 @@ def meant_by(field: Field, text: str, names: Names | None) -> str:
     if field.kind == "date":
         return _day(field, text)
     if field.kind == "moment":
-        found = read_moment(text, zoned=False)
-        return _day(field, text) if found.value is None or found.midnight else text
-    # Items are too many to be listed for a condition: their codes are compared as they are written.
+        moment = read_moment(text, zoned=False)
+        return _day(field, text) if moment.value is None or moment.midnight else text
+    if found is not None and (code := found(field, text)) is not None:
+        return code
+    # Items are too many to be listed.
     if field.to is not None and field.to != "item" and names is not None and (there := names(field.to)):
         return _code(field, text, there)
     return text
@@ -57,18 +61,18 @@ def _day(field: Field, text: str) -> str:
     return read.value
 
 
-def _code(field: Field, text: str, codes_by_form: Mapping[str, str]) -> str:
-    if text in codes_by_form:
+def _code(field: Field, text: str, names_by_code: Mapping[str, str]) -> str:
+    """The code that a text is or names, written in this way or another."""
+    if text in names_by_code:
         return text
-    folded = text.casefold()
-    codes = {code for code in codes_by_form if code.casefold() == folded}
-    codes = codes or {code for code, name in codes_by_form.items() if name.casefold() == folded}
+    codes = {code for code in names_by_code if are_same(code, text)}
+    codes = codes or {code for code, name in names_by_code.items() if are_same(name, text)}
     if len(codes) == 1:
         return codes.pop()
     if codes:
         raise NotOfField(f"“{text}” is the name of several: {', '.join(sorted(codes))}", "Write the code.")
-    close = nearest(text, [*codes_by_form, *codes_by_form.values()])
-    close = next((code for code, name in codes_by_form.items() if name == close), close)
+    close = nearest(text, [*names_by_code, *names_by_code.values()])
+    close = next((code for code, name in names_by_code.items() if name == close), close)
     raise NotOfField(
         f"there is no {field.title.lower()} “{text}”", f"Did you mean {close}?" if close else "Write its code."
     )

@@ -19,7 +19,10 @@ class Scope(Struct, frozen=True):
         fields: fields; their values are in columns with the same names, in canonical text.
         columns: headings (folded) of the sheet's columns, and their letters like ``=C`` → the letters of the columns
             that this means; their cells are texts, in columns named by :func:`kotrel.core.columns.sheet_column`.
-        names: record → (code, name) of its rows, for ``name of``.
+        names: record → code and name (or the code again) of its rows, for ``name of``, and for texts that are compared
+            with a code.
+        found: field and text → the code of the one row that the text means, where the field's list is too large to be
+            read as a whole; None where it is not.
         prices: codes of price lists; each is a column with that name, and with ``old`` before it the one before all
             steps.
         figures: columns of other sheets, as ``sheet.field``; each is a column with that name.
@@ -30,6 +33,7 @@ class Scope(Struct, frozen=True):
     names: Callable[[str], Mapping[str, str]] | None = None
     prices: frozenset[str] = frozenset()
     figures: frozenset[str] = frozenset()
+    found: Callable[[Field, str], str | None] | None = None
 
     def letters_of(self, heading: str) -> Sequence[str]:
         """The letters of the columns with a heading, or of the one with a letter written like ``=C``."""

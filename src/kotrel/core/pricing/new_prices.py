@@ -73,18 +73,24 @@ class Worked(Struct, frozen=True):
     idle: Mapping[str, str] = field(default_factory=dict)
 
 
-def work_out(rules: PriceRules, goods: Goods, names: Callable[[str], Mapping[str, str]]) -> Worked:
+def work_out(
+    rules: PriceRules,
+    goods: Goods,
+    names: Callable[[str], Mapping[str, str]],
+    found: Callable[[Field, str], str | None] | None = None,
+) -> Worked:
     """Works out new prices.
 
     Args:
-        names: record → code and name of its rows, for ``name of`` in expressions.
+        names, found: as :class:`~kotrel.core.expressions.scope.Scope` has them.
 
     Raises:
         ExpressionError, WrongUse: an expression is wrong, or a result too large.
         NoRate: an expression brings together two currencies, and there is no rate.
     """
     codes = frozenset(goods.lists["code"])
-    scope = Scope(goods.fields, {}, names, codes, frozenset(name for name in goods.figures.columns if name != "item"))
+    figures = frozenset(name for name in goods.figures.columns if name != "item")
+    scope = Scope(goods.fields, {}, names, codes, figures, found)
     targets = list(dict.fromkeys(target for step in rules.steps for target in step.targets))
     slots = _slots(goods, targets)
     items = goods.items.join(goods.figures, left_on="code", right_on="item", how="left", maintain_order="left")

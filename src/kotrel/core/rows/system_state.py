@@ -258,11 +258,10 @@ class SystemState:
         )
 
     def names_of(self, record: str) -> dict[str, str]:
-        """Code → name of each row of a list that has names."""
+        """Code → name of each row of a list, or the code again where it has none."""
         about = self.description.records[record]
-        if about.called is None:
-            return {}
-        return dict(self.listed(about).select(about.code, about.called).drop_nulls().iter_rows())
+        called = pl.coalesce(about.called or about.code, about.code).alias("name or code")
+        return dict(self.listed(about).select(about.code, called).drop_nulls().iter_rows())
 
     def listed(self, record: Record) -> pl.DataFrame:
         """The whole list as :meth:`all_of`, with the rows of this load that come before."""

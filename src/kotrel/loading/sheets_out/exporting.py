@@ -21,7 +21,7 @@ from kotrel.core.expressions.scope import Scope
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import did_you_mean
 from kotrel.loading.file_options import record_named
-from kotrel.loading.list_reading import names_of
+from kotrel.loading.list_reading import called_in, found_in, names_of
 from kotrel.sheets.cell_texts import put_text
 from kotrel.sheets.output import OutBook, OutColumn, OutSheet
 from kotrel.sheets.safe_writing import require_new_file, written_whole
@@ -123,7 +123,7 @@ def _rows(
     record: Record, fields: Sequence[Field], chosen: ExportRequest, workspace: Workspace, reading: Reading
 ) -> pl.DataFrame:
     names = names_of(workspace, reading)
-    scope = Scope(record.fields, names=lambda of: names(of).names)
+    scope = Scope(record.fields, names=called_in(names), found=found_in(workspace, reading, record))
     condition = compile_expression(chosen.where, scope, "yes_no") if chosen.where else None
     order = [name.removesuffix(" down").strip() for name in chosen.sort]
     for name in order:
