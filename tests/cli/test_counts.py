@@ -251,7 +251,11 @@ class Counts(Counting):
         for words, status, said in (
             (("freeze", "quay", "--stopped"), 2, "already"),
             (("freeze", "x", "--where", "warehouse is 'NOWHERE'", "--stopped"), 2, "there is no warehouse “NOWHERE”"),
-            (("freeze", "x", "--where", "bin begins with 'NOWHERE'", "--stopped"), 1, "nothing to count: no location fits"),
+            (
+                ("freeze", "x", "--where", "bin begins with 'NOWHERE'", "--stopped"),
+                1,
+                "nothing to count: no location fits",
+            ),
             (("variance", "quai"), 2, "Did you mean quay?"),
             (("post", "quay"), 2, "--yes"),
             (("set", "quay", "NOPE", "--counted", "1", "--reason", "x"), 2, "there is no item NOPE"),

@@ -146,7 +146,7 @@ class ForOne(unittest.TestCase):
     )
     def test_an_amount_for_one_is_exact_or_an_error(self, lines: list[tuple[int, str]]) -> None:
         read = rows(("code", "per"), *((f"A{n}", said) for n, (_, said) in enumerate(lines)))
-        unit = PriceUnit(None, "B", {"c": Decimal(100)}, Decimal(1))
+        unit = PriceUnit(None, "B", {"C": Decimal(100)}, Decimal(1))
         amounts = pl.Series("cost", [f"{Decimal(cents) / 100:.2f}" for cents, _ in lines])
         about: Any = Field("cost", "Cost", "money", decimals=4)
         done = per_one(

@@ -38,6 +38,14 @@ class Undo(Program):
         whole = self.json("undo", "L0001", "--yes", status=1)
         self.assertEqual((whole["status"], self.state("ROP-00010")), ("refused", 61))
         self.assertIn("--partial", self.kotrel("undo", "L0001", "--yes", status=1).stdout)
+        # It is no next step where nothing else is left to undo.
+        self.write("only.csv", "Item code;Price", "ROP-40010;9,50")
+        self.json("load", "only.csv", "--yes")
+        self.write("later.csv", "Item code;Price", "ROP-40010;9,60")
+        self.json("load", "later.csv", "--yes")
+        self.assertNotIn("--partial", self.kotrel("undo", "L0003", "--yes", status=1).stdout)
+        for number in ("L0004", "L0003"):
+            self.json("undo", number, "--yes")
         dated = self.kotrel("undo", "L0001", "--yes", "--date", "2026-01-01", status=2)
         self.assertIn("L0001 posted none", dated.stderr)
         part = self.json("undo", "L0001", "--yes", "--partial")
@@ -51,8 +59,10 @@ class Undo(Program):
         # The load stands; once the later one is undone, the rest of it goes too.
         self.json("undo", "L0002", "--yes")
         self.assertEqual(self.json("history")["loads"][0]["status"], "loaded")
-        rest = self.json("undo", "L0001", "--yes", "--partial")
-        self.assertEqual((self.state("ROP-40010"), rest["removed"]), (None, 2))
+        shown = self.kotrel("undo", "L0001", "--yes").stdout
+        self.assertIn("2 removed, 2 as before already", shown)
+        self.assertIsNone(self.state("ROP-40010"))
+        self.assertEqual(self.json("history")["loads"][0]["status"], "undone")
 
     def book(self, items: list[tuple[object, ...]], stock: list[tuple[object, ...]]) -> None:
         """A workbook with new items and their opening stock."""

@@ -59,7 +59,7 @@ def _tolerance(reader: TomlReader, table: Mapping[str, Any], *at: str) -> Tolera
 
 
 def read_spellings(reader: TomlReader, table: Mapping[str, Any], records: Collection[str]) -> dict[str, dict[str, str]]:
-    """Record → word (folded) → code, from the settings.
+    """Record → form of a word → code, from the settings.
 
     Raises:
         WrongUse: a record does not exist, or one word stands for two codes.

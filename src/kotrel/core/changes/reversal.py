@@ -29,7 +29,7 @@ def reverse(
     """The changes that undo what a load did to one record.
 
     New rows are removed, changed rows get their former values back, removed rows are added again. What has changed
-    since is in the way, so that nobody's later change is lost.
+    since blocks it, so that nobody's later change is lost. A row that is as it was before the load needs nothing.
 
     Args:
         changes: what the load did, from the journal.
@@ -124,7 +124,7 @@ class _Reversal:
     def finish(self, others: Iterable[pl.DataFrame]) -> tuple[RecordChanges, list[UndoConflict]]:
         """What the fields that were compared say together."""
         changes, action, record = self.changes, self.action, self.changes.record
-        gone = self.keys.filter(~self.is_held & (action != "removed"))
+        gone = self.keys.filter(~self.is_held & (action == "changed"))
         again = self.keys.filter(self.is_held & (action == "removed"))
         blocked_by = [
             *_obstacles(record, gone, None, "is no longer in the system"),
@@ -136,7 +136,8 @@ class _Reversal:
             blocked_by += _filled_since(changes, new, each)
         # Where all rows were new, the journal already has what is removed: it need not be written again.
         origin = changes.origin
-        if blocked_by or origin is None or self.did.height != origin.last - origin.first + 1 or not self.all_new:
+        whole = origin is not None and self.did.height == origin.last - origin.first + 1 and bool(self.is_held.all())
+        if blocked_by or not whole or not self.all_new:
             origin = None
         back = RecordChanges(record, changes.file, changes.sheet, changes.fields, self._frame(), origin=origin)
         return back, blocked_by
@@ -149,7 +150,8 @@ class _Reversal:
             self.before[name] = values if self.all_new else _where(self.action != "removed", values)
         # What is as it was before the load needs nothing.
         restored = (pl.col(ACTION) == "changed") & pl.lit(self.is_as_before)
-        acting = pl.when(restored).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(BACK)).alias(ACTION)
+        removed = (pl.col(ACTION) == "new") & pl.lit(~self.is_held)
+        acting = pl.when(restored | removed).then(pl.lit("same")).otherwise(pl.col(ACTION).replace(BACK)).alias(ACTION)
         marks = self.did.select(ROW, acting, pl.lit(None, pl.String).alias(MESSAGE))
         columns = [
             column

@@ -59,7 +59,7 @@ class Field(Struct, frozen=True):
         unique: name of a group of fields; no value may be on two rows of the record in any of them.
         kept_by: ``system`` where the system works the value out itself; such a field is never loaded.
         synonyms: other headings people use for it.
-        words: words that stand for a number, folded, and the number: ``{"ask": "0"}``.
+        words: words that stand for a number, in their form, and the number: ``{"ASK": "0"}``.
         within: where the record referred to has a key of several fields: this record's fields for
             the others of that key, in its order (a bin belongs to a warehouse).
         default: what a new row gets if the field is blank, or None.

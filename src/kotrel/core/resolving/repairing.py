@@ -249,7 +249,7 @@ def repair(
     """Repairs codes, names and texts where a repair can be proved; every repair is recorded.
 
     Args:
-        spellings: record → other spelling, folded → code.
+        spellings: record → the form of another spelling → code.
         only: the fields to repair, or None for all.
         really_new: codes that the user says are new.
     """

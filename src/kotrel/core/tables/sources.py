@@ -23,7 +23,7 @@ class PriceUnit(Struct, frozen=True):
     Attributes:
         number: the same in every row, else None.
         letter: the column that says it.
-        words: what the column's cells mean that are no numbers (folded).
+        words: what the column's cells mean that are no numbers (by their form).
         default: for blank cells; None where that is an error.
     """
 
@@ -43,7 +43,7 @@ class Source(Struct, frozen=True):
         last: use the last filled one of several columns (levels of a path).
         pattern: a pattern with parts in braces, like ``{diameter} mm / {length} m``; ``part`` is the one used.
         found_by: fields of the record referred to, one for each column: the row there that has these values is meant.
-        translate: the cell's text (folded) → what it means.
+        translate: the form of the cell's text → what it means.
         fixed: the same value in every row.
         default: the value where the cell is blank.
         default_by: a field; ``defaults`` has the value for blank cells for each of its values.

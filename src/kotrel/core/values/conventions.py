@@ -30,7 +30,7 @@ class Conventions(Struct, frozen=True):
             empty text rounds nothing.
         currency: the currency of all amounts, or an empty text where any may stand.
         no_price: words that mean “no price”, in any sheet (see :mod:`kotrel.core.matching.no_prices`).
-        spellings: record → other spelling, folded → the code it stands for.
+        spellings: record → the form of another spelling (:func:`~kotrel.core.values.same_writing.form_of`) → the code it stands for.
         settled: names of the settings that somebody gave for this run; no mapping says otherwise.
     """
 

@@ -189,13 +189,13 @@ def show_undone(screen: Screen, undone: Undone, left: Path | None = None) -> Non
             )
         )
     else:
-        screen.show(f"{count(_rows_left(undone), 'row')} left as they are, written to {left} with the reasons:")
+        screen.show(f"{_rows_staying(undone)}, written to {left} with the reasons:")
     table = listing(("  record", "key", "what blocks it"))
     for each in undone.blocked_by[:ROWS_SHOWN]:
         table.add_row(f"  {each.record}", Text(each.key), Text(each.message))
     screen.show(table)
     show_more(screen, len(undone.blocked_by) - ROWS_SHOWN, "--json lists them all")
-    if undone.status == "refused":
+    if undone.others:
         screen.show(Text(f"Next: {screen.program} undo {name} --partial    undoes the other rows", style="dim"))
 
 
@@ -225,24 +225,27 @@ def _show_taken_back(screen: Screen, undone: Undone) -> None:
 
 
 def _way_back_said(undone: Undone) -> str:
-    parts_shown = [
-        f"{undone.count('removed'):,} removed" if undone.count("removed") else "",
-        f"{undone.count('changed'):,} restored" if undone.count("changed") else "",
-        f"{undone.archived:,} archived" if undone.archived else "",
-        f"{undone.count('new'):,} put back" if undone.count("new") else "",
-        f"{count(len(undone.reversed), 'document')} taken back by others" if undone.reversed else "",
-    ]
-    return ", ".join(part for part in parts_shown if part) or "nothing to change"
+    done = (
+        (undone.count("removed"), "removed"),
+        (undone.count("changed"), "restored"),
+        (undone.archived, "archived"),
+        (undone.count("new"), "put back"),
+        (undone.count("same"), "as before already"),
+    )
+    parts_shown = [f"{rows:,} {what}" for rows, what in done if rows]
+    parts_shown += [f"{count(len(undone.reversed), 'document')} taken back by others"] if undone.reversed else []
+    return ", ".join(parts_shown) or "nothing to change"
 
 
 def undo_question(undone: Undone) -> str:
     """The question asked before an undo."""
-    left = f", {count(_rows_left(undone), 'row')} left as they are" if undone.blocked_by else ""
+    left = f", {_rows_staying(undone)}" if undone.blocked_by else ""
     return f"Undo {undone.entry.name} ({listed(undone.entry.files, 2)}): {_way_back_said(undone)}{left}?"
 
 
-def _rows_left(undone: Undone) -> int:
-    return len({(each.record, each.key) for each in undone.blocked_by})
+def _rows_staying(undone: Undone) -> str:
+    rows = len({(each.record, each.key) for each in undone.blocked_by})
+    return f"{count(rows, 'row')} {'stays as it is' if rows == 1 else 'stay as they are'}"
 
 
 def undone_json(undone: Undone, left: Path | None = None) -> dict[str, Any]:

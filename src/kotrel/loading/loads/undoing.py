@@ -17,7 +17,7 @@ from kotrel.core.changes.journal import Entry, Stamp, load_name, standing
 from kotrel.core.changes.plan import Plan, Undoing
 from kotrel.core.changes.reversal import UndoConflict, reverse_by_fields
 from kotrel.core.columns import before
-from kotrel.core.documents.document_reversal import Taking, is_of_documents, reverse_documents
+from kotrel.core.documents.document_reversal import TakenBack, Taking, is_of_documents, reverse_documents
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongData, WrongUse
 from kotrel.core.phrases import count
@@ -63,6 +63,7 @@ class Undone(Struct, frozen=True):
         remarks: what else has to be said of them.
         receipt: what the system said of it, or None.
         archived: how many rows are archived, because posted documents refer to them.
+        others: whether rows or documents are left that nothing blocks.
     """
 
     entry: Entry
@@ -74,6 +75,7 @@ class Undone(Struct, frozen=True):
     remarks: tuple[str, ...] = ()
     receipt: Receipt | None = None
     archived: int = 0
+    others: bool = False
 
     def count(self, action: str) -> int:
         """Rows with an action: ``removed``, ``changed`` (restored) or ``new`` (added again);
@@ -188,6 +190,7 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     refer = _referring(writing, system, reversal)
     taking = Taking(how.day or at.date(), datetime.now(), f"takes back {load_name(number)}", how.stock, how.partial)
     back = reverse_documents(posted, system.description, writing.read, writing.ledger_sums, taking)
+    others = False
     if how.partial:
         while blocked_by or refer:
             blocked_by += refer
@@ -203,6 +206,7 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
     else:
         blocked_by += [*refer, *back.blocked_by]
         status = "refused" if blocked_by else "undone"
+        others = _nothing_blocks_some(reversal, blocked_by, back)
         reversal = (*reversal, *back.changes)
     return Undone(
         entry,
@@ -213,7 +217,16 @@ def plan_undo(system: System, writing: Writing, number: int, step: Step, at: dat
         back.numbers,
         (*staying.remarks, *back.remarks),
         archived=staying.archived,
+        others=others,
     )
+
+
+def _nothing_blocks_some(
+    reversal: Sequence[RecordChanges], blocked_by: Sequence[UndoConflict], back: TakenBack
+) -> bool:
+    """Whether rows or documents are left that could be undone without the others."""
+    documents = len(back.numbers) - len({each.key for each in back.blocked_by})
+    return documents > 0 or any(each.touches for each in _drop_blocked(reversal, blocked_by))
 
 
 def require_whole(reading: Reading, number: int) -> None:
