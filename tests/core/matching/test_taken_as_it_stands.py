@@ -31,6 +31,9 @@ class Headings(unittest.TestCase):
             ("Prix TTC", COST, ("tax", "")), ("Price 2019", COST, ("year", "2019")), ("Weight (g)", WEIGHT, ("unit", "g")), ("Weight in lbs", WEIGHT, ("unit", "lb")), ("Gewicht, kg", WEIGHT, ("unit", "kg")),
             ("Cost", COST, None), ("Cost (excl. VAT)", COST, None), ("Cost EUR", COST, None), ("Cost per unit", COST, None), ("Cost price", COST, None), ("Weight", WEIGHT, None),
             ("Preis netto", COST, None), ("Note (per 100)", TEXT, None), ("Cost centre price", COST, None), ("Percentage", WEIGHT, None),
+            ("Price %", COST, ("percent", "")), ("% Price", COST, ("percent", "")), ("Weight (%)", WEIGHT, ("percent", "")), ("Price less 5 %", COST, None), ("Price incl. 20% VAT", COST, ("tax", "")),
+            ("Price +/-", COST, ("change", "")), ("± Cost", COST, ("change", "")), ("Cost (-)", COST, ("change", "")), ("Price +", COST, ("change", "")), ("Price + tax", COST, None), ("Cost - net", COST, None),
+            ("Discount %", Field("discount_percent", "Discount %", "number"), None),
         ):  # fmt: skip
             says = said_by(heading, field)
             self.assertEqual(says and (says.what, says.value), said, heading)
@@ -40,6 +43,11 @@ class Headings(unittest.TestCase):
         checked = rows(("code", "description", "unit", "Cost (per 100)"), *lines)
         self.assertIn(("heading-says", None, 0), found(checked))
         self.assertNotIn(("heading-says", None, 0), found(rows(("code", "description", "unit", "Cost"), *lines)))
+
+    def test_a_column_of_changes_feeds_no_field(self):
+        line = ("A1", "Thing", "EA", "184", "5", "+4")
+        for headings, fed in ((("Cost", "Cost %", "Cost +/-"), "D"), (("Cost %", "Cost", "Cost +/-"), "E"), (("Cost %", "Cost +", "x"), None)):  # fmt: skip
+            self.assertEqual(rows(("code", "description", "unit", *headings), line).letters.get("cost"), fed, headings)
 
     def test_labels_of_groups_are_asked(self):
         head = ("code", "description", "unit")

@@ -124,7 +124,13 @@ def _as_headed(says: HeadingSays, field: Field) -> tuple[str, str]:
         return f"its heading says that it is in cents, and {title} is not", f"{field.name} * 100"
     if says.what == "times":
         return f"its heading says that its figures are in units of {says.value}", f"{field.name} / {says.value}"
-    said = {"tax": "includes tax", "year": f"is of {says.value}", "unit": f"is in {says.value}"}[says.what]
+    said = {
+        "tax": "includes tax",
+        "year": f"is of {says.value}",
+        "unit": f"is in {says.value}",
+        "percent": "is in per cent",
+        "change": "is a change",
+    }[says.what]
     return f"its heading says that it {said}, and Kotrel does not know whether {title} is so", ""
 
 

@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
+from kotrel.core.matching.heading_meaning import is_of_changes
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import terms_of
@@ -111,6 +112,13 @@ def _meanings(record: Record) -> dict[str, str]:
     return meaning
 
 
+def _meant(column: Column, meaning: Mapping[str, str], record: Record) -> str | None:
+    """The field that the heading of a column means."""
+    words = (folded(each) for each in (column.heading, column.lower, bare_heading(column.heading)))
+    name = next((meaning[word] for word in words if word in meaning), None)
+    return None if name is None or is_of_changes(column.heading, record.fields[name]) else name
+
+
 def match_headings(table: Table, record: Record) -> Matched:
     """Matches by heading alone, ignoring case, spaces, line breaks and punctuation."""
     meaning = _meanings(record)
@@ -120,10 +128,7 @@ def match_headings(table: Table, record: Record) -> Matched:
         word = folded(column.heading)
         if word in OWN_HEADINGS or (word.startswith(NAME_OF) and word.removeprefix(NAME_OF) in meaning):
             continue
-        name = (
-            meaning.get(word) or meaning.get(folded(column.lower)) or meaning.get(folded(bare_heading(column.heading)))
-        )
-        if name is None:
+        if (name := _meant(column, meaning, record)) is None:
             unknown.append(column)
         else:
             matched.setdefault(name, []).append(column)

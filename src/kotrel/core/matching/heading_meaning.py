@@ -34,7 +34,7 @@ _CENTS = re.compile(
     re.IGNORECASE,
 )
 _TAX = re.compile(
-    r"\b(?:incl?|inkl|including|with|mit|avec|met|con|med|z|com|vč)\b\.?\s*(?:of\s+|the\s+|la\s+|l')?(?:vat|taxe?s?|mwst|ust|tva|btw|iva|moms|mva|gst|podatkiem|dph)\b"
+    r"\b(?:incl?|inkl|including|with|mit|avec|met|con|med|z|com|vč)\b\.?\s*(?:[0-9]+(?:[.,][0-9]+)?\s?%\s*)?(?:of\s+|the\s+|la\s+|l')?(?:vat|taxe?s?|mwst|ust|tva|btw|iva|moms|mva|gst|podatkiem|dph)\b"
     r"|\bttc\b|\bbrutto\b|\bgross\s+price\b|\btax[\s-]?incl",
     re.IGNORECASE,
 )
@@ -42,29 +42,45 @@ _UNIT = re.compile(
     r"(?:[\[(,/]|\bin)\s*(?P<unit>mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l)\.?\s*[\])]?\s*$",
     re.IGNORECASE,
 )
+_PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
+"""A per cent sign without a number: “Price less 5 %” is a price."""
+_CHANGE = re.compile(r"±|[\[(]\s*[-−–+]\s*[\])]|\+\s*/\s*[-−–]|[-−–]\s*/\s*\+|\+\s*[\])]?\s*$")
 _YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
 _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "inch": "in"}
 
 
 class HeadingSays(Struct, frozen=True):
     """What a heading says of its amounts: ``per`` how many pieces, in ``cents``, how many ``times`` smaller,
-    with ``tax``, in a ``unit``, of a ``year``.
+    with ``tax``, in a ``unit``, of a ``year``, in ``percent``, or that they are a ``change``.
     """
 
-    what: Literal["per", "cents", "times", "tax", "unit", "year"]
+    what: Literal["per", "cents", "times", "tax", "unit", "year", "percent", "change"]
     value: str = ""
 
 
 def said_by(heading: str, field: Field) -> HeadingSays | None:
     """What a heading says beside the name of this field, of what matters for it."""
-    if field.is_decimal and not field.is_percentage and (match := _TIMES.search(heading)):
-        return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
+    if field.is_decimal and not field.is_percentage:
+        if match := _TIMES.search(heading):
+            return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
+        if _TAX.search(heading) is None and _PERCENT.search(heading):
+            return HeadingSays("percent")
+        if _CHANGE.search(heading):
+            return HeadingSays("change")
     if field.kind == "money":
         return _said_of_amounts(heading)
     if field.is_decimal and (match := _UNIT.search(heading)):
         unit = match["unit"].lower()
         return HeadingSays("unit", _SAME_UNIT.get(unit, unit))
     return None
+
+
+def is_of_changes(heading: str, field: Field) -> bool:
+    """Whether a heading with the name of this field says that its figures are per cent of it, or changes of it: such a
+    column does not feed the field.
+    """
+    says = said_by(heading, field)
+    return says is not None and says.what in ("percent", "change")
 
 
 def _said_of_amounts(heading: str) -> HeadingSays | None:
@@ -112,6 +128,9 @@ def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str
         return f"says that its amounts are in cents: set per = 100 for {title} in the mapping (kotrel map asks)"
     if says.what == "times":
         return f'says that its figures are in units of {says.value}: calculate them in the mapping, such as make = "number([{rows.heading(field.name)}]) * {says.value}"'
+    if says.what in ("percent", "change"):
+        what = "per cent" if says.what == "percent" else "changes, up or down"
+        return f"says that its figures are {what}, and {title} is not: name it under skip in the mapping, or calculate {title} there (make)"
     if says.what == "tax":
         return "says that its amounts include tax, and Kotrel does not know whether yours do"
     if says.what == "year":

@@ -16,7 +16,7 @@ import polars as pl
 from kotrel.core.values.lookalikes import without_lookalikes
 
 _BLANK = r"[ \t\n\r\x0b\x0c]*"
-SEPARATOR = r"[ \t\n\r\x0b\x0c\-_./\\,:;'\"`*|()\[\]]+"
+SEPARATOR = r"[ \t\n\r\x0b\x0c\-_./\\,:;'\"`*|()\[\]!]+"
 DIVIDED = "\x01"
 """Between two digits with a separator between them."""
 _STEPS = (
@@ -32,7 +32,7 @@ _STEPS = (
 _IN_PYTHON = [(re.compile(pattern), new.replace("${1}", r"\g<1>").replace("${2}", r"\g<2>")) for pattern, new in _STEPS]
 _COUNTS = re.compile(rf"^{_BLANK}-|-{_BLANK}$|[0-9]{SEPARATOR}[0-9]")
 """Where a separator may count."""
-_NO_SEPARATORS = dict.fromkeys(map(ord, " \t\n\r\x0b\x0c-_./\\,:;'\"`*|()[]"))
+_NO_SEPARATORS = dict.fromkeys(map(ord, " \t\n\r\x0b\x0c-_./\\,:;'\"`*|()[]!"))
 _ODD = r"[^ -~]"
 
 
