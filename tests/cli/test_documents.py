@@ -37,6 +37,21 @@ class OnSqlite(Program):
         rows = self.json("stock", *words)["rows"]
         return {tuple(row[name] for name in names): (row["on_hand"], row["value"]) for row in rows}
 
+    def test_a_document_has_one_vendor_and_one_date(self):
+        heads = "PO,Vendor,Date,Item,Qty,Price,Warehouse,Remark"
+        self.write("po.csv", heads, "P-1,KELDRIFT,2026-12-01,ROP-00010,9,0.38,QUAY,a", "P-1,Keldrift Cordage,2026-12-01,ROP-00020,9,0.48,quay,b",
+                   "P-2,BRANNOCH,2026-12-01,FST-00020,5,0.48,QUAY,a", "P-2,KELDRIFT,2026-12-02,FST-00060,5,0.48,QUAY,a")  # fmt: skip
+        found = self.json("check", "po.csv", "--as", "purchase_order", status=1)["findings"]
+        differing = {
+            (each["severity"], each["field"], each["row"]) for each in found if each["kind"] == "differs-in-sheet"
+        }
+        self.assertEqual(differing, {("error", "vendor", 4), ("error", "date", 4), ("warning", "remark", 2)})
+        # The lines of a document with an error stay out with it.
+        self.json("load", "po.csv", "--as", "purchase_order", "--good-rows", "--yes", status=None)
+        self.json("export", "purchase_order_line", "-o", "lines.csv")
+        self.assertEqual((self.folder / "lines.csv").read_text("utf-8-sig").count("P-1"), 2)
+        self.assertNotIn("P-2", (self.folder / "lines.csv").read_text("utf-8-sig"))
+
     def test_a_flat_sheet_becomes_a_document_and_is_taken_back(self) -> None:
         before = self.json("stock", "--by", "warehouse")["totals"]["value"]
         self.write("loft.csv", *FLAT)

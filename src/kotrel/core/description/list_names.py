@@ -145,7 +145,14 @@ class ListNames:
 
     def codes_of(self, words: str) -> set[str]:
         """The codes that the words are or name, written in this way or another."""
-        return self._codes_by_name.get(form_of(_STEP.sub(" ", words) if self.record.path else words), set())
+        return self._codes_by_name.get(self._form(words), set())
+
+    def is_code(self, words: str, code: str) -> bool:
+        """True where the words are the code itself, written in this way or another."""
+        return self._form(words) == form_of(code)
+
+    def _form(self, words: str) -> str:
+        return form_of(_STEP.sub(" ", words) if self.record.path else words)
 
     def is_name(self, words: str, code: str) -> bool:
         """True where the words are the name of the code, ignoring case only."""

@@ -13,7 +13,7 @@ from kotrel.core.expressions.compiling import compile_at
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.normalizing.expression_columns import expression_columns, unread_findings, unread_texts
 from kotrel.core.phrases import count
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.sources import letters_by_heading
 from kotrel.core.values.conventions import Conventions
@@ -66,7 +66,8 @@ def _picked(rows: Rows, where: str, conventions: Conventions, today: date) -> tu
 
 def _one_row_each(rows: Rows, fields: list[str]) -> Rows:
     """One row for each value: the first, with what it leaves blank from the others.
-    What they say otherwise is a warning.
+    What they say otherwise is a warning; in a document an error, but for texts: a document is posted once, for all of
+    its lines.
     """
     values = rows.values
     known = values.select(pl.all_horizontal(pl.col(fields).is_not_null())).to_series()
@@ -88,9 +89,11 @@ def _one_row_each(rows: Rows, fields: list[str]) -> Rows:
     for name in others:
         differs = kept.filter(pl.col(f"times {name}") > 1)
         if differs.height:
-            title = rows.record.fields[name].title.lower()
+            about = rows.record.fields[name]
+            severity: Severity = "error" if rows.record.nature == "document" and about.kind != "text" else "warning"
+            then = "this one is used" if severity == "warning" else "give these rows another document number"
             codes = differs.select(pl.concat_str(fields, separator=", ")).to_series()
-            messages = [f"other rows with {code} have another {title}; this one is used" for code in codes]
+            messages = [f"other rows with {code} have another {about.title.lower()}: {then}" for code in codes]
             cells = cells_of(differs[ROW], differs[f"one {name}"], messages)
-            findings.append(done.group("warning", "differs-in-sheet", "rows that say different things", name, cells))
+            findings.append(done.group(severity, "differs-in-sheet", "rows that say different things", name, cells))
     return done.with_findings(findings)

@@ -17,7 +17,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.resolving.cell_damage import Cells, once_dates, once_numbers
 from kotrel.core.values.dated_codes import DATE_LIKE, Day, any_could_be, days_of, days_shown
 from kotrel.core.values.lookalikes import as_number, shape, unquoted, without_lookalikes
-from kotrel.core.values.same_writing import are_same, form_of
+from kotrel.core.values.same_writing import form_of
 
 BROKEN = re.compile(r"[\t\n\x0b\x0c\r\x85\u2028\u2029]")
 CODE_AND_NAME = (
@@ -143,7 +143,7 @@ class CodeList:
             [code, *more] = sorted(named)
             if more:
                 return None
-            if are_same(value, code):
+            if self.names.is_code(value, code):
                 proof = f"the only code on the {self.title} list that differs only in capitals and separators"
                 return code, "other-case", proof
             name = self.names.names.get(code)

@@ -150,7 +150,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "twice-in-load": ("error", "The same key is in two files of the load.", "Delete one."),
         "shared-in-sheet": ("error", "A value that must be unique is on two rows.", "Correct one of them."),
         "shared-in-load": ("error", "A value that must be unique is in two files of the load.", "Correct one of them."),
-        "differs-in-sheet": ("warning", "Rows that should agree say different things.", "Correct one of them."),
+        "differs-in-sheet": ("error or warning", "Rows that should agree say different things.", "Correct one of them. Rows for another document need another document number."),
         "nearly-twice": ("error or warning", "Two new codes in the load that look alike.", "Use one of them, or name both with --new-codes."),
         "taken": ("error", "The value already belongs to another row in the system.", "Correct it, or correct that row first."),
         "nearly-there": ("error or warning", "A new code that is almost identical to an existing one.", "Use that code, or name yours with --new-codes."),
