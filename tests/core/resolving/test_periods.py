@@ -10,10 +10,12 @@ from typing import Any
 import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.resolving.periods import follow_periods
+from kotrel.core.rows.rows import Defaulted
 from tests.builders import rows_of, system_of, values_of
 
 PRICES = read_description("""
@@ -184,6 +186,23 @@ class Periods(unittest.TestCase):
             after,
             {("A", "2027-01-01"): "2027-02-28", ("A", "2027-03-01"): "2027-12-31", ("B", "2027-01-01"): "2027-04-30", ("B", "2027-05-01"): None},
         )  # fmt: skip
+
+    def test_a_first_day_that_nobody_gave_is_none_that_is_over_already(self) -> None:
+        # The default makes every row begin in 2000; the system's begin in March and in June.
+        values = values_of(
+            {"item": ["A", "B", "C", "C"], "from_date": ["2000-01-01"] * 3 + ["2026-01-01"], "to_date": [None] * 4}
+        )
+        given = Defaulted("from_date", "2000-01-01", "system", values[ROW].head(3))
+        held = {"item": ["A", "B", "C"], "from_date": ["2027-03-01", "2027-06-01", "2027-03-01"], "to_date": [None] * 3}
+        for today, source, wrong in ((date(2027, 5, 1), "system", ["A"]), (date(2027, 2, 28), "system", []), (date(2027, 5, 1), "mapping", []), (None, "system", [])):  # fmt: skip
+            rows = replace(
+                rows_of(PRICES.records["price"], values, LETTERS), defaulted=(replace(given, source=source),)
+            )
+            new = pl.Series([True] * 4)
+            done, _, _ = follow_periods(rows, system_of(PRICES, {"price": held}), lambda new=new: new, today=today)
+            errors = [row for each in done.findings if each.severity == "error" for row in each.cells[ROW]]
+            items = dict(values.select(ROW, "item").iter_rows())
+            self.assertEqual(sorted(items[row] for row in errors), wrong, (today, source))
 
     def test_nothing_follows_from_a_day_that_could_not_be_read(self) -> None:
         held: Ends = {("A", "2027-01-01"): None}

@@ -112,11 +112,13 @@ def _about_books(parts: Sequence[SheetRows], readied: Sequence[Ready], state: Sy
 
 def _readied(parts: Sequence[SheetRows], business: Business, state: SystemState) -> list[Ready]:
     """The rows of each sheet, ready for the checks; where there are several, periods are followed for all together."""
-    alone = len(parts) == 1
-    readied = [ready_rows(each.rows, each.base, state, business.options, business.conventions, alone) for each in parts]
+    alone, today = len(parts) == 1, business.now.date()
+    readied = [
+        ready_rows(each.rows, each.base, state, business.options, business.conventions, alone, today) for each in parts
+    ]
     if alone or parts[0].rows.record.period is None:
         return readied
-    followed = follow_periods_together([each.rows for each in readied], state, business.options.after_end)
+    followed = follow_periods_together([each.rows for each in readied], state, business.options.after_end, today)
     return [
         replace(each, rows=rows, consequences=(*each.consequences, *ended), remarks=(*each.remarks, *said))
         for each, (rows, ended, said) in zip(readied, followed, strict=True)

@@ -6,7 +6,8 @@ already, the new one ends the day before that. What a sheet says itself comes fi
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from datetime import date
 
 import polars as pl
 from msgspec.structs import replace
@@ -16,7 +17,7 @@ from kotrel.core.normalizing.date_columns import is_day
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.resuming import OPEN, AfterEnd, days_left, rows_again
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, all_keys_differ, is_new
 from kotrel.core.tables.table import Table
@@ -32,12 +33,17 @@ def _remarks(filled: int, settled: int, again: bool) -> list[str]:
 
 
 def follow_periods(
-    rows: Rows, state: SystemState, new: Callable[[], pl.Series], after_end: AfterEnd | None = None
+    rows: Rows,
+    state: SystemState,
+    new: Callable[[], pl.Series],
+    after_end: AfterEnd | None = None,
+    today: date | None = None,
 ) -> tuple[Rows, tuple[Consequence, ...], list[str]]:
     """The rows with the ends that follow from other rows, the rows of the system that end because of them, and remarks.
 
     Args:
         after_end: what follows the end of a row where another was open before; None asks, unless the mapping says it.
+        today: a row that says no first day and would be over by then is an error.
     """
     record = rows.record
     if record.period is None or any(name not in rows.fields for name in record.key):
@@ -64,7 +70,7 @@ def follow_periods(
     filled = joined.filter(pl.col("is new") & pl.col("own end").is_null() & pl.col("new end").is_not_null())
     rows = _with_ends(rows, filled, ~once, last)
     left = days_left(points, first)
-    rows = rows.with_findings(_findings(rows, joined, first, last, left["caused by"]))
+    rows = rows.with_findings(_findings(rows, joined, first, last, left["caused by"], today))
     after_end = after_end or rows.after_end
     again = rows_again(rows, left, points, state, first, last) if after_end == "resume" else None
     ended = points.filter(
@@ -85,7 +91,7 @@ def follow_periods(
 
 
 def follow_periods_together(
-    parts: Sequence[Rows], state: SystemState, after_end: AfterEnd | None
+    parts: Sequence[Rows], state: SystemState, after_end: AfterEnd | None, today: date | None = None
 ) -> list[tuple[Rows, tuple[Consequence, ...], list[str]]]:
     """As :func:`follow_periods`, for rows of one record from several sheets of a load:
     a row of one sheet ends those of another.
@@ -100,9 +106,14 @@ def follow_periods_together(
         values=values.with_columns(pl.col(marks).fill_null(False)),
         findings=(),
         repairs=(),
+        defaulted=tuple(
+            replace(each, rows=(each.rows + apart * place).cast(pl.UInt32))
+            for place, rows in enumerate(parts)
+            for each in rows.defaulted
+        ),
         after_end=said.pop() if len(said) == 1 else None,
     )
-    done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state), after_end)
+    done, ended, remarks = follow_periods(whole, state, lambda: is_new(whole, state), after_end, today)
     return [
         (*_part_of(rows, done, ended, apart, number), [] if number else remarks) for number, rows in enumerate(parts)
     ]
@@ -265,7 +276,9 @@ def _nothing_follows(rows: Rows, left: pl.DataFrame, last: str) -> list[FindingG
     return [rows.group("error", "nothing-follows", "nothing follows its end", last, cells)]
 
 
-def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.Series) -> list[FindingGroup]:
+def _findings(
+    rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.Series, today: date | None
+) -> list[FindingGroup]:
     """Errors where an end that the sheet says runs into a later row, warnings where a gap is left or a later row
     stands.
 
@@ -292,11 +305,29 @@ def _findings(rows: Rows, joined: pl.DataFrame, first: str, last: str, told: pl.
         cells = cells_of(gap[ROW], gap["own end"], messages)
         findings.append(rows.group("warning", "gap", "leaves a gap before the next period", last, cells))
     late = joined.filter(says.is_null() & following.is_not_null() & ~pl.col("next is new").fill_null(False))
-    if late.height:
-        messages = [
-            f"a later {title} already starts on {day}: this one ends {end}"
-            for day, end in late.select("next start", "new end").iter_rows()
-        ]
-        cells = cells_of(late[ROW], late[first], messages)
-        findings.append(rows.group("warning", "later-stands", "ends before an existing one", first, cells))
-    return findings
+    return [*findings, *_before_existing(rows, late, first, today)]
+
+
+def _before_existing(rows: Rows, late: pl.DataFrame, first: str, today: date | None) -> Iterator[FindingGroup]:
+    """A warning at rows that end because a later one is there; an error where nobody gave their first day, and they
+    would be over before they ever applied.
+    """
+    title, title_of_first = rows.record.title.lower(), rows.record.fields[first].title.lower()
+    undated = [each.rows for each in rows.defaulted if each.field == first and each.source == "system"]
+    never = pl.Series([False]).new_from_index(0, late.height)
+    if undated and today is not None:
+        never = late[ROW].is_in(pl.concat(undated).implode()) & (late["new end"] < today.isoformat())
+    parts: tuple[tuple[pl.DataFrame, Severity], ...] = ((late.filter(never), "error"), (late.filter(~never), "warning"))
+    for part, severity in parts:
+        if part.height:
+            messages = [
+                f"a later {title} already starts on {day}: "
+                + (
+                    f"give the {title_of_first}, in a column or in the mapping; without it, this one is over before it applies"
+                    if severity == "error"
+                    else f"this one ends {end}"
+                )
+                for day, end in part.select("next start", "new end").iter_rows()
+            ]
+            cells = cells_of(part[ROW], part[first], messages)
+            yield rows.group(severity, "later-stands", "ends before an existing one", first, cells)

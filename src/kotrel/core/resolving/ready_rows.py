@@ -5,6 +5,7 @@ repaired, found in the system, compared with their export, filled in.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from datetime import date
 from functools import partial
 
 import polars as pl
@@ -115,6 +116,7 @@ def ready_rows(
     options: LoadOptions,
     conventions: Conventions,
     alone: bool = True,
+    today: date | None = None,
 ) -> Ready:
     """Makes rows ready for the checks; each step works on what the one before has put right.
 
@@ -122,6 +124,7 @@ def ready_rows(
         base: what the sheet was exported with, or None where it did not come from an export.
         alone: no other sheet of the load has rows of this record; else their periods are followed for all of them
             together.
+        today: as of :func:`kotrel.core.resolving.periods.follow_periods`.
     """
     record = rows.record
     options = options.of(record.name)
@@ -158,7 +161,7 @@ def ready_rows(
     if options.create:
         rows, created = created_rows(rows, options.create, state)
     if alone:
-        rows, ended, said = follow_periods(rows, state, new, options.after_end)
+        rows, ended, said = follow_periods(rows, state, new, options.after_end, today)
         created, remarks = (*created, *ended), [*remarks, *said]
     return Ready(rows, tuple(remarks), created, now)
 

@@ -37,7 +37,7 @@ from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.distinct_values import Few
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
-from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.rows import Defaulted, Rows
 from kotrel.core.rows.system_state import SystemState, is_new
 from kotrel.core.tables.detection import find_table, is_data
 from kotrel.core.tables.table import Grid, Table
@@ -258,7 +258,7 @@ def _check_parts(
         caused: list[Checked] = []
         said: list[str] = []
         if spool is not None:
-            whole, caused, said = _looked_at_together(whole, spool, state)
+            whole, caused, said = _looked_at_together(whole, spool, state, today)
             whole = _as_cells(whole, pl.concat(_in_full(each) for each in put_aside).to_frame())
         elif whole.has_key:
             whole = _across(whole, state)
@@ -317,13 +317,17 @@ def _open_rows(values: pl.DataFrame, last: str) -> int:
     return values[last].null_count() if last in values.columns else values.height
 
 
-def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[Rows, list[Checked], list[str]]:
+def _looked_at_together(
+    whole: Rows, spool: Spool, state: SystemState, today: date
+) -> tuple[Rows, list[Checked], list[str]]:
     """The rows with what is found among those that belong together, rows that no sheet has, and remarks."""
     parts: list[Rows] = []
     ended: list[Consequence] = []
     rows_end = 0
     bare = replace(whole, findings=(), repairs=())
-    for rows, consequences, end in few_ahead(lambda values: _file_checked(bare, values, state), spool.together()):
+    for rows, consequences, end in few_ahead(
+        lambda values: _file_checked(bare, values, state, today), spool.together()
+    ):
         parts.append(rows)
         ended += consequences
         rows_end += end
@@ -334,14 +338,18 @@ def _looked_at_together(whole: Rows, spool: Spool, state: SystemState) -> tuple[
     return whole, _rows_of_no_sheet(ended, whole, state), said
 
 
-def _file_checked(bare: Rows, values: pl.DataFrame, state: SystemState) -> tuple[Rows, tuple[Consequence, ...], int]:
+def _file_checked(
+    bare: Rows, values: pl.DataFrame, state: SystemState, today: date
+) -> tuple[Rows, tuple[Consequence, ...], int]:
     """What is found among rows that belong together, the rows of no sheet, and how many rows got an end."""
     state = state.with_own_answers()
     rows = _as_cells(replace(bare, few=Few()), values.sort(ROW))
     before = rows.values
     new = is_new(rows, state)
     rows = rows.with_findings(find_doubtful_codes(rows, state, lambda: new, ()))
-    rows, consequences, _ = follow_periods(rows, state, lambda: new)
+    if rows.record.period is not None and (first := rows.record.period[0]) not in rows.sources:
+        rows = replace(rows, defaulted=(Defaulted(first, "", "system", rows.values[ROW]),))
+    rows, consequences, _ = follow_periods(rows, state, lambda: new, today=today)
     end = 0
     if rows.record.period is not None:
         last = rows.record.period[1]
