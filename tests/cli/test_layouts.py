@@ -93,7 +93,7 @@ class Layouts(Program):
         self.assertEqual((self.folder / "up.csv").read_text("utf-8"), "FST-00020,Bow shackle 5 mm stainless,#\n")
 
     def test_names_prices_and_stock_are_those_of_the_system_or_an_error(self) -> None:
-        self.write("lists.csv", "Price list,Item,Unit,Discount %", "FLEET,FST-00020,EA,12.5")
+        self.write("lists.csv", "Price list,Item,Unit,From date,Discount %", "FLEET,FST-00020,EA,2026-07-01,12.5")
         self.write("brands.csv", "Brand code,Brand name", "ONE,Nordlys", "TWO,NORDLYS", "SKA,Skarv")
         self.json("load", "lists.csv", "brands.csv", "--yes")
         self.layout(column("code", 'field = "code"'), column("brand", 'field = "brand"', "name = true"), column("fleet", 'price_of = "FLEET"'),

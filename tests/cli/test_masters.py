@@ -87,7 +87,10 @@ class Masters(Shop):
             {("lot", "not-as-needed", "line 2, column 1"), ("lot", "wrong-order", "line 3, column 4")},
         )
         self.write(
-            "prices.csv", "Price list,Item,Unit,Price,Percent off", "YARD,ROP-00010,M,1.5,10", "YARD,ROP-00020,M,,"
+            "prices.csv",
+            "Price list,Item,Unit,Price,Percent off,From date",
+            "YARD,ROP-00010,M,1.5,10,2027-01-01",
+            "YARD,ROP-00020,M,,,2027-01-01",
         )
         self.assertEqual(
             self.kinds("prices.csv", "--as", "price"),
