@@ -105,6 +105,21 @@ class Records(Shop):
             self.json("preview", "long.csv", "--as", "item_warehouse")["records"]["item_warehouse"]["same"], 2
         )
 
+    def test_groups_of_columns_are_proposed_as_one_for_each_warehouse(self):
+        lines = "ROP-00010;10;50;;;L-01-A", "ROP-00020;;;2,5;20;"
+        for number, heads in enumerate(("Min QUAY;Max QUAY;Min LOFT;Max LOFT", "QUAY: Reorder at;QUAY: Maximum;LOFT: Reorder at;LOFT: Maximum",
+                                        "Min (Quay-side shop);Max (Quay-side shop);Min (Rigging loft);Max (Rigging loft)")):  # fmt: skip
+            self.write(f"w{number}.csv", f"Article;{heads};Usual bin LOFT", *lines)
+            repeat = self.json("map", f"w{number}.csv", "item_warehouse", "--name", f"w{number}")["repeat"]
+            self.assertEqual(
+                (repeat["field"], repeat["values"]), ("warehouse", ["reorder_point", "order_up_to"]), heads
+            )
+            new = self.json("preview", f"w{number}.csv", "--map", f"w{number}")["records"]["item_warehouse"]["new"]
+            self.assertEqual(new, 2, heads)
+        # One warehouse alone is no group, and neither are columns that are not there for each of them.
+        self.write("one.csv", "Article;Min QUAY;Max LOFT;Default bin", "ROP-00010;10;50;")
+        self.assertIsNone(self.json("map", "one.csv", "item_warehouse", "--name", "one")["repeat"])
+
 
 class Refusals(Shop):
     def test_what_the_system_refuses_is_a_finding_at_its_row(self):

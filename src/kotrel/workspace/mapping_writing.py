@@ -120,10 +120,12 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         settings["cell"].comment(f"it says {day}; correct?")
         fields.add(name, settings)
     if wide is not None:
-        repeated, value = tomlkit.table(), tomlkit.table()
-        repeated.add("repeat", [column.heading for column in wide.columns])
-        repeated["repeat"].comment("a row for each of these; their headings are on the list")
+        repeated = tomlkit.table()
+        repeated.add("repeat", list(wide.words))
+        repeated["repeat"].comment("a row for each of these, which the headings name; they are on the list")
         fields.add(wide.by.name, repeated)
-        value.add("column", "{" + wide.by.name + "}")
-        fields.add(wide.value.name, value)
+        for each in wide.values:
+            value = tomlkit.table()
+            value.add("column", each.heading)
+            fields.add(each.field.name, value)
     return fields

@@ -1,20 +1,35 @@
-"""Wide sheets: a column for each row of a list, such as one for each price list or warehouse."""
+"""Wide sheets: a column, or a group of columns, for each row of a list, such as one for each price list or warehouse."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import re
+from collections.abc import Callable, Iterator, Sequence
 
 from msgspec import Struct
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column
 from kotrel.core.values.same_writing import form_of
 
 VALUES = ("amount", "quantity")
-"""Fields whose values stand in such columns."""
+"""Fields whose values are in such columns where their headings say nothing else."""
 FEWEST = 2
 """A single column headed with a code may be anything."""
+
+
+class WideValue(Struct, frozen=True):
+    """A field that such columns fill.
+
+    Attributes:
+        heading: what they are headed with, as a mapping says it: ``{warehouse} Min``.
+        columns: one for each of the words that are repeated.
+    """
+
+    field: Field
+    heading: str
+    columns: tuple[Column, ...]
 
 
 class Wide(Struct, frozen=True):
@@ -22,21 +37,30 @@ class Wide(Struct, frozen=True):
 
     Attributes:
         by: the reference that their headings name.
-        value: the field that their cells fill.
+        words: what they call its codes, in the order of the sheet.
+        values: the fields that their cells fill.
+        codes: the codes that the words mean.
     """
 
     by: Field
-    value: Field
-    columns: tuple[Column, ...]
+    words: tuple[str, ...]
+    values: tuple[WideValue, ...]
+    codes: frozenset[str] = frozenset()
+
+    @property
+    def columns(self) -> tuple[Column, ...]:
+        return tuple(column for value in self.values for column in value.columns)
+
+    def names_one(self, heading: str) -> bool:
+        """Whether a heading names one of the codes, and so speaks of that row only."""
+        forms = set(map(form_of, (*self.words, *self.codes)))
+        return any(form_of(word) in forms for word, _, _ in _parted(heading, self.by.name))
 
 
-def _headed_with(columns: Sequence[Column], known: ListNames) -> tuple[Column, ...]:
-    """The columns that are headed with a code or a name of a list."""
-    codes = set(map(form_of, known.codes))
-    return tuple(
-        column
-        for column in columns
-        if column.heading and (form_of(column.heading) in codes or len(known.codes_of(column.heading)) == 1)
+def _is_on(known: ListNames, words: str) -> bool:
+    """Whether words are a code or the name of one code of a list."""
+    return bool(words) and (
+        any(form_of(code) == form_of(words) for code in known.codes_of(words)) or len(known.codes_of(words)) == 1
     )
 
 
@@ -52,10 +76,65 @@ def find_wide(
     if value is None:
         return None
     best: Wide | None = None
-    for field in record.references:
-        if field.name in fed or field.within or field.to == record.name:
-            continue
-        mine = _headed_with(columns, names(str(field.to)))
+    for field in _repeatable(record, fed):
+        known = names(str(field.to))
+        mine = tuple(column for column in columns if _is_on(known, column.heading))
         if len(mine) >= FEWEST and (best is None or len(mine) > len(best.columns)):
-            best = Wide(field, value, mine)
+            words = tuple(column.heading for column in mine)
+            best = Wide(field, words, (WideValue(value, f"{{{field.name}}}", mine),))
     return best
+
+
+def find_groups(
+    columns: Sequence[Column], record: Record, fed: Sequence[str], names: Callable[[str], ListNames]
+) -> Wide | None:
+    """The columns whose headings name a code of one list and a field: ``QUAY Min``, ``QUAY Max``, ``LOFT Min``,
+    ``LOFT Max``.
+
+    Args:
+        fed: fields that other columns feed.
+    """
+    found = (_grouped_by(field, columns, record, names(str(field.to))) for field in _repeatable(record, fed))
+    return max(filter(None, found), key=lambda each: len(each.columns), default=None)
+
+
+def _grouped_by(by: Field, columns: Sequence[Column], record: Record, known: ListNames) -> Wide | None:
+    """The columns that are headed with the codes of one list and with fields; each field has a column for each code."""
+    groups: dict[tuple[str, str], dict[str, Column]] = {}
+    for column in columns:
+        if (read := _read_heading(column.heading, by, record, known)) is not None:
+            word, heading, name = read
+            groups.setdefault((heading, name), {}).setdefault(word, column)
+    words = max((list(group) for group in groups.values()), key=len, default=[])
+    whole = {of: group for of, group in groups.items() if set(group) == set(words)}
+    if len(words) < FEWEST or len({name for _, name in whole}) < len(whole):
+        return None
+    values = (
+        WideValue(record.fields[name], heading, tuple(group[word] for word in words))
+        for (heading, name), group in whole.items()
+    )
+    return Wide(by, tuple(words), tuple(values), frozenset(code for word in words for code in known.codes_of(word)))
+
+
+def _read_heading(heading: str, by: Field, record: Record, known: ListNames) -> tuple[str, str, str] | None:
+    """What a heading calls a code of the list, how a mapping says it, and the field that the rest of it means."""
+    meant = {terms_of(word): field.name for field in record.fields.values() for word in (field.title, *field.synonyms)}
+    for word, rest, said in _parted(heading, by.name):
+        name = meant.get(terms_of(rest))
+        if name is not None and name not in record.key and _is_on(known, word):
+            return word, said, name
+    return None
+
+
+def _repeatable(record: Record, fed: Sequence[str]) -> Iterator[Field]:
+    """The references that headings may name."""
+    return (each for each in record.references if each.name not in fed and not each.within and each.to != record.name)
+
+
+def _parted(heading: str, by: str) -> Iterator[tuple[str, str, str]]:
+    """Each way to part a heading into the words at one end and the rest, and the heading as a mapping says it."""
+    pieces = [each for each in re.split(r"[\s:()\[\]/_–|-]+", heading) if each]
+    for size in range(1, len(pieces)):
+        first, rest = " ".join(pieces[:size]), " ".join(pieces[size:])
+        yield first, rest, f"{{{by}}} {rest}"
+        yield rest, first, f"{first} {{{by}}}"

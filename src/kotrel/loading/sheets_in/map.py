@@ -46,16 +46,10 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
             Text(proposal.why, style=style),
         )
     if mapped.wide is not None:
-        wide = mapped.wide
-        heads = listed([column.heading for column in wide.columns], 6)
-        grid.add_row(
-            "",
-            Text(heads, style="bold"),
-            "→",
-            f"{wide.value.name}, by {wide.by.name}",
-            "100 %",
-            "headings on that list",
-        )
+        for value in mapped.wide.values:
+            heads = listed([column.heading for column in value.columns], 6)
+            feeds = f"{value.field.name}, by {mapped.wide.by.name}"
+            grid.add_row("", Text(heads, style="bold"), "→", feeds, "100 %", "headings on that list")
     screen.show(grid)
     if mapped.left:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)
@@ -101,7 +95,8 @@ def mapped_json(mapped: Mapped) -> dict[str, Any]:
         if mapped.wide is None
         else {
             "field": mapped.wide.by.name,
-            "value": mapped.wide.value.name,
+            "value": mapped.wide.values[0].field.name,
+            "values": [each.field.name for each in mapped.wide.values],
             "columns": [c.heading for c in mapped.wide.columns],
         },
         "left": [{"column": column.heading, "letter": column.letter} for column in mapped.left],

@@ -14,7 +14,7 @@ from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
-from kotrel.core.matching.wide_sheets import Wide, find_wide
+from kotrel.core.matching.wide_sheets import Wide, find_groups, find_wide
 from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.list_reading import names_of
@@ -88,7 +88,7 @@ def map_file(
     with workspace.system().reading() as reading:
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
-        wide = find_wide(left, record, [each.field.name for each in proposals], names)
+        proposals, left, wide = _laid_out_wide(table, record, proposals, left, names)
     left = _drop_used(left, wide.columns if wide is not None else ())
     others = [each for each in tables if each is not table]
     habits = habits_of(table, record, proposals, left, others)
@@ -110,7 +110,11 @@ def map_file(
         write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
         remember_used(workspace.hidden, f"{FOLDER}/{saved.name}", path)
     proposed = [habits.day[0]] if habits.day is not None else []
-    fed = [*proposed, *(each.field.name for each in proposals), *((wide.by.name, wide.value.name) if wide else ())]
+    fed = [
+        *proposed,
+        *(each.field.name for each in proposals),
+        *((wide.by.name, *(each.field.name for each in wide.values)) if wide else ()),
+    ]
     others_read = tuple(_names_of_filled(others))
     return Mapped(
         table,
@@ -125,6 +129,21 @@ def map_file(
         fresh,
         tuple(tables),
     )
+
+
+def _laid_out_wide(
+    table: Table, record: Record, proposals: list[Proposal], left: list[Column], names: Callable[[str], ListNames]
+) -> tuple[list[Proposal], list[Column], Wide | None]:
+    """The proposals and what is left over beside columns that are there for each row of a list, and these."""
+    keys = [each for each in proposals if each.field.name in record.key]
+    referring = [each.field.name for each in proposals if each.field.to is not None]
+    groups = find_groups(table.columns, record, referring, names)
+    if groups is not None:
+        own = [each for each in proposals if not groups.names_one(each.column.heading)]
+        if all(each in own for each in keys):
+            used = [*groups.columns, *(each.column for each in own)]
+            return own, _drop_used([column for column in table.columns if column.heading], used), groups
+    return proposals, left, find_wide(left, record, [each.field.name for each in proposals], names)
 
 
 def fitting_table(
