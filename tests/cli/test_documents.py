@@ -51,6 +51,13 @@ class OnSqlite(Program):
         self.json("export", "purchase_order_line", "-o", "lines.csv")
         self.assertEqual((self.folder / "lines.csv").read_text("utf-8-sig").count("P-1"), 2)
         self.assertNotIn("P-2", (self.folder / "lines.csv").read_text("utf-8-sig"))
+        # Without numbers, each vendor gets an order.
+        self.write("no.csv", "Vendor,Date,Item,Qty,Price,Warehouse", "KELDRIFT,2026-12-01,ROP-00010,9,0.38,QUAY", "BRANNOCH,2026-12-01,FST-00020,5,0.48,QUAY",
+                   "keldrift,2026-12-01,ROP-00020,9,0.48,QUAY")  # fmt: skip
+        remarks = [
+            said for each in self.json("check", "no.csv", "--as", "purchase_order")["files"] for said in each["remarks"]
+        ]
+        self.assertIn("2 documents: QUAY-2026-12-01-KELDRIFT (2 lines), QUAY-2026-12-01-BRANNOCH (1 line)", remarks)
 
     def test_a_flat_sheet_becomes_a_document_and_is_taken_back(self) -> None:
         before = self.json("stock", "--by", "warehouse")["totals"]["value"]

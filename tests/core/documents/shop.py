@@ -97,6 +97,7 @@ class Shop:
         *lines: Mapping[str, str],
         header: Mapping[str, str] | None = None,
         only_new: bool = False,
+        new_codes: Sequence[str] = (),
     ) -> tuple[InDocuments, list[Rows]]:
         """Checks one document; a line may have ``lots``: texts like ``S-1`` or ``lot=quantity`` for lots
         and serial numbers.
@@ -120,7 +121,9 @@ class Shop:
         if lots:
             parts.append(_rows(f"{kind}_lot", lots))  # type: ignore[arg-type]
         ledger = Ledger(self.read, self.sums, lambda record, keys: {})
-        return check_documents(parts, SystemState(practice(), self.read), ledger, self.rules, NOW, only_new), parts
+        return check_documents(
+            parts, SystemState(practice(), self.read), ledger, self.rules, NOW, only_new, new_codes
+        ), parts
 
     def post(
         self, kind: str, number: str, *lines: Mapping[str, Any], header: Mapping[str, str] | None = None

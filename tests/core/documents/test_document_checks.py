@@ -55,6 +55,26 @@ class Checks(unittest.TestCase):
         found = kinds(Shop(), {**line, "cost": "800"}, kind="adjustment")
         self.assertEqual(found, {("warning", "cost-unlike")})
 
+    def test_a_lot_or_serial_number_written_in_another_way_is_no_new_one(self) -> None:
+        shop = Shop()
+        self.assertEqual(shop.post("opening_stock", "OS-1", paint("3", ("L-1", "1", None), ("7-12", "2", None)), radio("1", "S-100"), header=HEADER), set())  # fmt: skip
+        for line, wrong in (
+            (paint("1", ("L-1", "1", None)), set()),
+            (paint("1", ("l1", "1", None)), {"nearly-there"}),
+            (paint("1", ("712", "1", None)), {"nearly-there"}),
+            (paint("1", ("71-2", "1", None)), set()),
+            (radio("1", "S100"), {"nearly-there"}),
+            (paint("2", ("N1", "1", None), ("n-1", "1", None)), {"nearly-twice"}),
+            (paint("2", ("N1", "1", None), ("N2", "1", None)), set()),
+            (radio("2", "x 9", "X-9"), {"nearly-twice"}),
+        ):
+            with self.subTest(line["lots"]):
+                found = kinds(shop, line, kind="goods_receipt")
+                self.assertEqual({kind for severity, kind in found if severity == "error"}, wrong)
+        self.assertEqual(kinds(shop, paint("1", ("l1", "1", None)), kind="goods_receipt", new_codes=("l1",)), set())
+        gone = kinds(shop, {**paint("1", ("l1", "1", None)), "cost": ""}, kind="goods_issue")
+        self.assertIn(("error", "nearly-there"), gone)
+
     def test_what_could_not_be_read_stops_no_other_check(self) -> None:
         rope = {"item": "ROPE", "unit": "M", "quantity": "10"}
         for day in ("31.02.2026", "2026-02-30", "-"):

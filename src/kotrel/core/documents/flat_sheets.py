@@ -189,8 +189,8 @@ def _with_options(rows: Rows, family: Family, options: DocumentOptions) -> Rows:
 
 
 def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Rows, list[str]]:
-    """Each row with its document's number and date; the number is made of warehouse and date
-    where the sheet has none.
+    """Each row with its document's number and date; where the sheet has none, the number is made of warehouse, date and
+    whom or where the document is for.
     """
     remarks: list[str] = []
     values = rows.values
@@ -199,17 +199,36 @@ def _with_numbers(rows: Rows, family: Family, about: Circumstances) -> tuple[Row
         values = values.with_columns(pl.lit(day).alias("date"))
         remarks.append(f"the sheet has no date: posted on {day}, today (--date gives another)")
     if _is_blank(values, family.number):
-        parts = [name for name in ("warehouse", "date") if name in values.columns]
-        made = values.select(pl.concat_str([pl.col(name) for name in parts], separator="-")).to_series()
-        if "warehouse" in family.header.fields and "warehouse" not in values.columns:
-            # The check says that there is no warehouse; lines and header still belong together.
-            made = values["date"]
+        made = _made_numbers(values, family)
         every = about.options.as_target  # what is right already is not posted again: any free number will do
         standing = about.standing(family.header)
         others = _with_other_items(values, made, family, about, standing)
         free = _free_numbers(made.unique().drop_nulls().to_list(), standing, every, others)
         values = values.with_columns(made.replace(free).alias(family.number))
     return replace(rows, values=values), remarks
+
+
+def _made_numbers(values: pl.DataFrame, family: Family) -> pl.Series:
+    """A number for each row, which nothing but the row itself decides: the same sheet makes the same ones again."""
+    header = family.header
+    if "warehouse" in header.fields and "warehouse" not in values.columns:
+        # The check says that there is no warehouse; lines and header still belong together.
+        return values["date"]
+    parts = [name for name in ("warehouse", "date") if name in values.columns]
+    number = pl.concat_str([pl.col(name) for name in parts], separator="-")
+    partners = [
+        name
+        for name, field in header.fields.items()
+        if field.to is not None
+        and field.must == "new"
+        and name not in ("warehouse", "account")
+        and name in values.columns
+    ]
+    if partners:
+        whole = pl.concat_str([number, *partners], separator="-", ignore_nulls=True)
+        fits = whole.str.len_chars() <= (header.fields[family.number].length or 0)
+        number = pl.when(number.is_not_null() & fits).then(whole).otherwise(number)
+    return values.select(number.alias("made number")).to_series()
 
 
 def _is_blank(values: pl.DataFrame, name: str) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 
 import polars as pl
@@ -19,6 +19,7 @@ from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
 from kotrel.core.documents.posted_already import LoadsOf, check_standing, document_rows_of, standing_numbers
 from kotrel.core.documents.stock_rules import StockRules
+from kotrel.core.documents.written_lots import check_written_lots
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.rows.rows import Rows
@@ -67,7 +68,13 @@ def _totals_kinds() -> dict[str, pl.DataType | type[pl.DataType]]:
 
 
 def check_documents(
-    parts: Sequence[Rows], state: SystemState, ledger: Ledger, rules: StockRules, now: datetime, only_new: bool
+    parts: Sequence[Rows],
+    state: SystemState,
+    ledger: Ledger,
+    rules: StockRules,
+    now: datetime,
+    only_new: bool,
+    new_codes: Collection[str] = (),
 ) -> InDocuments:
     """Checks the documents of a load and works out their movements.
 
@@ -75,6 +82,7 @@ def check_documents(
         parts: all rows of the load, checked one by one, in load order.
         now: when it is posted, by the clock of the place.
         only_new: documents that the system holds with the same content are left out instead of refused.
+        new_codes: lots and serial numbers that are new, whatever they look like.
     """
     description = state.description
     done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=_totals_kinds()))
@@ -100,6 +108,7 @@ def check_documents(
                     "the system has no ledger that Kotrel knows of: stock is not followed"
                 )
             continue
+        _add(done, check_written_lots(whole, ledger.sums, new_codes))
         posted = post(whole, ledger.sums, rules.below_zero, later)
         _add(done, iter(posted.findings))
         _add(done, _already_there(whole, posted, ledger.sums))

@@ -83,7 +83,15 @@ def with_documents(checked: list[Checked], business: Business, look: SystemReade
         if each.rows.record.nature == "document"
     )
     state = business.state(look, _pending_of(checked))
-    done = check_documents([each.rows for each in checked], state, ledger, business.stock, business.now, only_new)
+    done = check_documents(
+        [each.rows for each in checked],
+        state,
+        ledger,
+        business.stock,
+        business.now,
+        only_new,
+        business.options.new_codes,
+    )
     again = [
         replace(
             part,
