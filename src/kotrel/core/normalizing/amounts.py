@@ -17,7 +17,6 @@ from kotrel.core.values.lookalikes import as_digits
 from kotrel.core.values.same_writing import form_of
 
 _NUMBER_TROUBLES = {
-    "not-a-number": ("not a number", "write a number, such as 18.40"),
     "ambiguous-number": (
         "can be read two ways",
         "type it as a number, or say which decimal mark these files have: --decimal comma or --decimal point",
@@ -31,6 +30,12 @@ _NUMBER_TROUBLES = {
     "sign-not-meant": ("an amount of money, not a plain number", "write the number without the sign of a currency"),
 }
 _NUMBER_REPAIRS = ("number-as-typed", "word-for-number", "binary-rounding")
+
+
+def _troubles_of(about: Field) -> dict[str, tuple[str, str]]:
+    """The kinds of trouble with the numbers of a field, each with its title and what to do."""
+    example = "18" if about.decimals == 0 else "18.40" if about.kind == "money" else "18.5"
+    return {"not-a-number": ("not a number", f"write only a number, such as {example}"), **_NUMBER_TROUBLES}
 
 
 def column_mark(values: pl.Series) -> numbers.Marks:
@@ -74,7 +79,7 @@ def tidy_number(
                 return _read_number_cell(text, decimals)
             return _read_typed_number(text, by)
 
-        tidied = spread(rows, values, odd, read, _NUMBER_TROUBLES, _NUMBER_REPAIRS)
+        tidied = spread(rows, values, odd, read, _troubles_of(about), _NUMBER_REPAIRS)
     tidied.values = fixed_decimals(tidied.values, decimals)
     return tidied
 
