@@ -125,6 +125,30 @@ class OneAnswer(Program):
             and (self.folder / "e.csv").read_text("utf-8-sig"),
         )
 
+    def test_a_heading_that_names_a_unit_is_never_left_as_it_is(self):
+        def errors(heading: str, record: str, *more: str, item: str = "ROP-00010") -> list[str]:
+            self.write("h.csv", f"Item,Warehouse,Bin,{heading},Cost", f"{item},QUAY,Q-05-C,4,0.39")
+            return self.rows("h.csv", "--as", record, *more)
+
+        for heading in ("Quantity (COIL)", "Qty [coils]", "Quantity (in Coil)", "Quantity (per BOX)"):
+            self.assertEqual(errors(heading, "opening_stock"), ["heading-says 0"], heading)
+        for heading in ("Quantity (M)", "Quantity (metres)", "Quantity (LOFT)", "Quantity", "Qty (est.)"):
+            self.assertEqual(errors(heading, "opening_stock"), [], heading)
+        # The next step leads to the answer: the rows are in that unit, and the mapping says so.
+        errors("Quantity (COIL)", "opening_stock")
+        told = self.kotrel("check", "h.csv", "--as", "opening_stock", status=1).stdout
+        self.assertIn("kotrel map h.csv opening_stock    asks what its heading says", told)
+        asked = self.json("map", "h.csv", "opening_stock", "--name", "coils")["questions"]
+        self.assertEqual(asked, ["are the rows in COIL, as the heading “Quantity (COIL)” says? (fixed)"])
+        self.assertEqual(self.json("preview", "h.csv", "--map", "coils")["totals"]["quantity"], "800")
+        (self.folder / "maps" / "coils.toml").unlink()
+        # Of a count sheet, and of what is in the base unit of its item.
+        self.json("count", "freeze", "c", "--where", "item is 'ROP-00010'", "--stopped")
+        self.write("c.csv", "Item,Warehouse,Counted (COIL)", "ROP-00010,LOFT,2")
+        self.json("count", "collect", "c", "c.csv", status=1)
+        self.write("l.csv", "Item,Warehouse,Minimum (BOX)", "FST-00020,QUAY,2")
+        self.assertEqual(self.rows("l.csv"), ["heading-says 0"])
+
     def test_which_word_is_translated(self):
         self.write("maps/s.toml", 'record = "item"', '[field.code]\ncolumn = "Art"',
                    '[field.may_be_bought]\ncolumn = "Buy"\ntranslate = { "+" = "yes", "-" = "no" }')  # fmt: skip

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
+from kotrel.core.matching.heading_units import singulars
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -68,7 +69,7 @@ def _read_units(
     matches: Mapping[int, re.Match[str]], listed: pl.DataFrame, target: Record
 ) -> tuple[dict[int, str], dict[int, str]]:
     """By row: the quantity before the word, and the code of the one unit that the word can mean."""
-    forms = {row: _forms(parts[2]) for row, parts in matches.items()}
+    forms = {row: singulars(parts[2]) for row, parts in matches.items()}
     words = pl.Series("word", sorted({form for each in forms.values() for form in each}), dtype=pl.String)
     names = ListNames(listed, target, words)
     known = {
@@ -84,15 +85,6 @@ def _read_units(
         if code is not None and number.value is not None and not number.trouble:
             counted[row], units[row] = f"{number.value:f}", code
     return counted, units
-
-
-def _forms(word: str) -> list[str]:
-    """A word and its singular, as the list may have it."""
-    word = word.strip().rstrip(".")
-    endings = [
-        word[: -len(end)] for end in ("es", "s", "n", "en") if word.lower().endswith(end) and len(word) > len(end) + 1
-    ]
-    return [word, *endings]
 
 
 def _replaced(name: str, values: dict[int, str]) -> pl.Expr:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.price_list_habits import NONE, Habits
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.matching.wide_sheets import Wide
@@ -119,6 +120,11 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         settings.add("cell", address)
         settings["cell"].comment(f"it says {day}; correct?")
         fields.add(name, settings)
+    if habits.unit is not None:
+        settings = tomlkit.table()
+        settings.add("fixed", habits.unit[0])
+        settings["fixed"].comment(f"its heading says so: {' '.join(habits.unit[1].split())}; correct?")
+        fields.add(UNIT, settings)
     if wide is not None:
         repeated = tomlkit.table()
         repeated.add("repeat", list(wide.words))

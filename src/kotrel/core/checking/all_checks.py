@@ -26,6 +26,7 @@ from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.system_kept import check_kept
 from kotrel.core.checking.unique import check_unique
+from kotrel.core.checking.units_in_headings import check_units_in_headings
 from kotrel.core.columns import ROW
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
@@ -53,6 +54,7 @@ CHECKS: tuple[Check, ...] = (
     check_currency,
     check_list_decimals,
     check_own_codes,
+    check_units_in_headings,
 )
 
 

@@ -7,7 +7,6 @@ A heading is part of what its column says: a column is never taken as it stands 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from typing import Literal
 
 import polars as pl
@@ -98,17 +97,13 @@ def _said_of_amounts(heading: str) -> HeadingSays | None:
     return None
 
 
-def about_what_headings_say(rows: Rows, this_year: int, as_they_stand: Sequence[str] = ()) -> list[FindingGroup]:
-    """An error for each column whose heading says something that is not done.
-
-    Args:
-        as_they_stand: letters of columns that a mapping says are to be taken as they stand.
-    """
+def about_what_headings_say(rows: Rows, this_year: int) -> list[FindingGroup]:
+    """An error for each column whose heading says something that is not done."""
     findings = []
     for name, letter in rows.letters.items():
         source, field = rows.sources.get(name), rows.record.fields[name]
         heading = rows.heading(name)
-        if letter in as_they_stand or source is None or not source.is_plain or field.is_kept:
+        if letter in rows.as_they_stand or source is None or not source.is_plain or field.is_kept:
             continue
         says = said_by(heading, field)
         if says is None or (says.what in ("per", "cents", "times") and source.per is not None):

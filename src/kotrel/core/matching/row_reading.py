@@ -97,6 +97,7 @@ def understand(
         currency=here,
         after_end=matched.after_end,
         skipped=matched.skipped,
+        as_they_stand=matched.as_they_stand,
         habits=matched.habits,
         few=seen,
     )
@@ -104,7 +105,7 @@ def understand(
     here_now = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(sheet_rows.implode()))) for each in known]
     about = _about_headings(rows, matched, conventions.currency)
     about += [each for each in about_group_labels(rows) if each.letter not in matched.as_they_stand]
-    about += about_what_headings_say(rows, today.year, tuple(matched.as_they_stand))
+    about += about_what_headings_say(rows, today.year)
     rows = replace(rows, findings=(*about, *(each for each in here_now if each.count), *rows.findings))
     return choose_rows(rows, matched.where, matched.once_per, conventions, today)
 

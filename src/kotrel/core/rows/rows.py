@@ -54,6 +54,7 @@ class Rows(Struct, frozen=True):
         currency: of the amounts here; empty where any may stand.
         after_end: what follows the end of a period, as the mapping says it: ``resume``, ``nothing``, or None.
         skipped: letters of columns that the mapping leaves out on purpose.
+        as_they_stand: letters of columns whose headings say something that does not count.
         left_out: how many rows ``only`` of the load options left out.
         habits: how the sheet is written, as its mapping says.
         few: what is known about columns by their distinct values (see :meth:`seen`).
@@ -72,6 +73,7 @@ class Rows(Struct, frozen=True):
     currency: str = ""
     after_end: Literal["resume", "nothing"] | None = None
     skipped: frozenset[str] = frozenset()
+    as_they_stand: frozenset[str] = frozenset()
     left_out: int = 0
     habits: SheetHabits = UNSAID
     few: Few = field(default_factory=Few)

@@ -9,6 +9,7 @@ from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
@@ -149,6 +150,8 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
         habit_settings.append((next(asked), without_top("replaced_by")))
     if habits.day is not None:
         habit_settings.append((next(asked), without_field(habits.day[0])))
+    if habits.unit is not None:
+        habit_settings.append((next(asked), without_field(UNIT)))
     return habit_settings
 
 

@@ -12,6 +12,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
+from kotrel.core.matching.heading_units import UNIT, proposed_unit
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.wide_sheets import Wide, find_groups, find_wide
@@ -89,9 +90,10 @@ def map_file(
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
         proposals, left, wide = _laid_out_wide(table, record, proposals, left, names)
+        unit = proposed_unit(record, [(each.field, each.column.heading) for each in proposals], names)
     left = _drop_used(left, wide.columns if wide is not None else ())
     others = [each for each in tables if each is not table]
-    habits = habits_of(table, record, proposals, left, others)
+    habits = replace(habits_of(table, record, proposals, left, others), unit=unit)
     left = _drop_used(left, habits.columns)
     if not proposals:
         raise WrongUse(
@@ -109,12 +111,7 @@ def map_file(
     if fresh:
         write_map(saved, record, str(path), proposals, left, reading_as, wide, habits)
         remember_used(workspace.hidden, f"{FOLDER}/{saved.name}", path)
-    proposed = [habits.day[0]] if habits.day is not None else []
-    fed = [
-        *proposed,
-        *(each.field.name for each in proposals),
-        *((wide.by.name, *(each.field.name for each in wide.values)) if wide else ()),
-    ]
+    fed = [*(each.field.name for each in proposals), *_also_fed(wide, habits)]
     others_read = tuple(_names_of_filled(others))
     return Mapped(
         table,
@@ -129,6 +126,13 @@ def map_file(
         fresh,
         tuple(tables),
     )
+
+
+def _also_fed(wide: Wide | None, habits: Habits) -> list[str]:
+    """The fields that something else than one column feeds."""
+    fed = [wide.by.name, *(each.field.name for each in wide.values)] if wide is not None else []
+    fed += [habits.day[0]] if habits.day is not None else []
+    return fed + ([UNIT] if habits.unit is not None else [])
 
 
 def _laid_out_wide(

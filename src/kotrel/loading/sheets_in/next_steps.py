@@ -61,7 +61,7 @@ def next_steps(
         errors = {kind: rows for kind, rows in errors.items() if kind not in ("column-missing", "missing")}
     if kind := next((kind for kind in _MAPPED if kind in errors), None):
         rows = errors[kind]
-        steps.append(f"{screen.program} map {quoted([rows.table.file])} {rows.record.name}    {_MAPPED[kind]}")
+        steps.append(f"{screen.program} map {quoted([rows.table.file])} {_sheet_of(rows)}    {_MAPPED[kind]}")
     steps += [
         f"{screen.again(args, 'check', *option)}    {said}"
         for kind, option, said in _SETTLED_BY_OPTIONS
@@ -76,6 +76,11 @@ def next_steps(
         steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
         steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
     return steps
+
+
+def _sheet_of(rows: Rows) -> str:
+    """The record that a sheet is mapped as: a flat one is of whole documents, whichever part of them has the error."""
+    return rows.flat_of or rows.record.name
 
 
 def good_rows_step(preview: Preview, args: argparse.Namespace, screen: Screen) -> list[str]:

@@ -1,0 +1,98 @@
+"""Headings that say in which unit their figures are, where the rows are in another one: boxes counted as pieces."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.columns import ROW
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.description.model import Record
+from kotrel.core.matching.heading_units import UNIT, singulars, unit_said, unit_words
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+
+def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """An error for each column of quantities or amounts whose heading names a unit that is not that of every row.
+
+    A row without a unit is in its item's own.
+    """
+    said = {name: words for name in rows.letters if _may_say(rows, name) and (words := unit_words(rows.heading(name)))}
+    units = _unit_list(rows.record, state) if said else None
+    if units is None:
+        return []
+    known = ListNames(
+        state.listed(units), units, [form for words in said.values() for word in words for form in singulars(word)]
+    )
+    findings: list[FindingGroup] = []
+    own: pl.Series | None = None
+    for name, words in said.items():
+        if (code := unit_said(words, known)) is None:
+            continue
+        own = _units_of_rows(rows, state) if own is None else own
+        odd = (rows.values[name].is_not_null() & (own != code)).fill_null(False)
+        if odd.any():
+            findings.append(_says_another(rows, name, code, rows.values.select(ROW, own.alias("its unit")).filter(odd)))
+    return findings
+
+
+def _may_say(rows: Rows, name: str) -> bool:
+    field, source = rows.record.fields[name], rows.sources.get(name)
+    return (
+        field.kind in ("quantity", "money")
+        and not field.is_kept
+        and source is not None
+        and source.is_plain
+        and source.per is None
+        and rows.letters[name] not in rows.as_they_stand
+        and name in rows.values.columns
+    )
+
+
+def _unit_list(record: Record, state: SystemState) -> Record | None:
+    """The list of the units that the rows, or their items, are in."""
+    item = _item_of(record, state)
+    own = record.fields.get(UNIT) or (item.fields.get(UNIT) if item is not None else None)
+    return state.description.records[own.to] if own is not None and own.to is not None else None
+
+
+def _item_of(record: Record, state: SystemState) -> Record | None:
+    """The list of the items that the rows refer to."""
+    to = record.fields["item"].to if "item" in record.fields else None
+    return state.description.records[to] if to is not None else None
+
+
+def _units_of_rows(rows: Rows, state: SystemState) -> pl.Series:
+    """The unit of each row: what the sheet or a default says, else the item's own; blank where nobody knows."""
+    values = rows.values
+    own = values[UNIT] if UNIT in values.columns else pl.repeat(None, values.height, dtype=pl.String, eager=True)
+    if not own.null_count():
+        return own
+    item = _item_of(rows.record, state)
+    if item is not None and UNIT in item.fields and "item" in values.columns:
+        key, held = ["item"], state.having(item, [UNIT], item.key[0], values["item"].drop_nulls().unique())
+        held = held.rename({item.key[0]: "item"})
+    elif UNIT in rows.record.fields and rows.has_key:
+        key, held = list(rows.record.key), state.beside(rows, [UNIT])
+    else:
+        return own
+    held = held.select(*key, pl.col(UNIT).alias("its unit")).unique(key)
+    base = values.select(key).join(held, on=key, how="left", maintain_order="left")["its unit"]
+    return own.zip_with(own.is_not_null(), base)
+
+
+def _says_another(rows: Rows, name: str, code: str, odd: pl.DataFrame) -> FindingGroup:
+    letter, heading = rows.letters[name], rows.heading(name)
+    row, unit = odd.row(0)
+    what = "amounts are for one" if rows.record.fields[name].kind == "money" else "figures are in"
+    then = (
+        f"give the rows the unit {code}, in a column or in the mapping"
+        if UNIT in rows.record.fields and rows.record.key != ("code",)
+        else "calculate them in the mapping (make)"
+    )
+    message = (
+        f"column {letter} “{heading}” says that its {what} {code}, and {rows.table.place(row, None)} is in {unit}: {then}; "
+        f'to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
+    )
+    return rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading)
