@@ -33,6 +33,8 @@ class Headings(unittest.TestCase):
             ("Preis netto", COST, None), ("Note (per 100)", TEXT, None), ("Cost centre price", COST, None), ("Percentage", WEIGHT, None),
             ("Price %", COST, ("percent", "")), ("% Price", COST, ("percent", "")), ("Weight (%)", WEIGHT, ("percent", "")), ("Price less 5 %", COST, None), ("Price incl. 20% VAT", COST, ("tax", "")),
             ("Price +/-", COST, ("change", "")), ("± Cost", COST, ("change", "")), ("Cost (-)", COST, ("change", "")), ("Price +", COST, ("change", "")), ("Price + tax", COST, None), ("Cost - net", COST, None),
+            ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Price (2)", COST, None),
+            ("Price (2027)", COST, ("year", "2027")), ("Price (20 % off)", COST, None),
             ("Discount %", Field("discount_percent", "Discount %", "number"), None),
         ):  # fmt: skip
             says = said_by(heading, field)

@@ -19,6 +19,8 @@ from kotrel.core.rows.rows import Rows
 
 _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
 _PER = re.compile(rf"(?:\b(?:per|pro|par|pour|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
+_PACK = re.compile(r"[\[(]\s*(?:(?P<number>[1-9][0-9]{0,4})\s+[^\W\d_][\w.]*|(?P<bare>10{1,4}))\s*[\])]")
+"""For how many, without a word for it: “Cost (100 pcs)”."""
 _DOZEN = re.compile(
     r"\b(?:per|pro|par|je|por|a|la|il|/)\s*(?:(?P<dozen>doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet)"
     r"|(?P<gross>gross|gros)|(?P<hundred>hundred|hundert|cent|honderd|ciento|cento)|(?P<thousand>thousand|tausend|mille|duizend|mil|tusen))\b",
@@ -85,6 +87,8 @@ def is_of_changes(heading: str, field: Field) -> bool:
 def _said_of_amounts(heading: str) -> HeadingSays | None:
     if match := _PER.search(heading):
         return HeadingSays("per", re.sub(r"[^0-9]", "", match["number"]))
+    if (match := _PACK.search(heading)) and (number := match["number"] or match["bare"]) != "1":
+        return HeadingSays("per", number)
     if match := _DOZEN.search(heading):
         number = {"dozen": "12", "gross": "144", "hundred": "100", "thousand": "1000"}
         return HeadingSays("per", next(value for name, value in number.items() if match[name]))
