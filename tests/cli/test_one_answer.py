@@ -149,6 +149,31 @@ class OneAnswer(Program):
         self.write("l.csv", "Item,Warehouse,Minimum (BOX)", "FST-00020,QUAY,2")
         self.assertEqual(self.rows("l.csv"), ["heading-says 0"])
 
+    def test_what_a_mapping_calculates_counts_before_anything_is_left_out(self):
+        # 3 dozen are 36 pieces: in a document, and in a count, whose file is read again in another way.
+        self.write("q.csv", "Item,Warehouse,Bin,Quantity (doz),Cost", "FST-00020,QUAY,Q-04-D,3,1.16")
+        asked = self.json("map", "q.csv", "opening_stock", "--name", "dozens")["questions"]
+        self.assertEqual(
+            asked, ["are the figures of quantity in units of 12, as the heading “Quantity (doz)” says? (make)"]
+        )
+        self.assertEqual(self.json("preview", "q.csv", "--map", "dozens")["totals"]["quantity"], "36")
+        (self.folder / "maps" / "dozens.toml").unlink()
+        self.json("count", "freeze", "c", "--where", "item is 'FST-00020'", "--stopped")
+        self.write("c.csv", "Item,Bin,Counted (dozen)", "FST-00020,Q-04-D,3")
+        told = self.kotrel("count", "collect", "c", "c.csv", status=1).stdout
+        self.assertIn("kotrel map c.csv count    asks what its heading says", told)
+        self.json("map", "c.csv", "count", "--name", "dozens")
+        path = self.folder / "maps" / "dozens.toml"
+        right = path.read_text("utf-8")
+        for text, status, counted in (
+            (right.replace("* 12", "* 10"), "collected", "30"),
+            (right, "collected", "36"),
+            (right, "again", "36"),
+        ):
+            path.write_text(text, "utf-8")
+            self.assertEqual(self.json("count", "collect", "c", "c.csv")["files"][0]["status"], status)
+            self.assertEqual(self.json("count", "variance", "c")["lines"][0]["counted"], counted)
+
     def test_which_word_is_translated(self):
         self.write("maps/s.toml", 'record = "item"', '[field.code]\ncolumn = "Art"',
                    '[field.may_be_bought]\ncolumn = "Buy"\ntranslate = { "+" = "yes", "-" = "no" }')  # fmt: skip

@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from kotrel.core.counting.counted_times import TimeHabits
 from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
 from kotrel.core.counting.frames import NUMBER, line_frame
+from kotrel.core.counting.sheet_record import NAME
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongData
@@ -35,6 +36,7 @@ from kotrel.counting.count_state import counting_time
 from kotrel.counting.sheet_rows import CollectOptions, counted_rows_of, prepared_files
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.systems.interface import Reading, Step
+from kotrel.workspace.mapping_reading import map_named, read_maps
 from kotrel.workspace.settings import Workspace
 
 
@@ -161,6 +163,7 @@ class _Collecting:
     ) -> None:
         self.name, self.count, self.options, self.who, self.now = name, count, options, who, now
         self.workspace, self.reading = workspace, reading
+        self._how = _how_read(options, workspace)
         self._look_at_places()
         self.frozen_day = count.about()["frozen_at"][:10]
         self.between = counting_time(count, now, options.counted_at)
@@ -178,7 +181,7 @@ class _Collecting:
         stamp = stamp_of(path, STAMP)
         # A recount that says the same confirms the first count.
         said = "" if stamp else _said_of(options) + (" counted again" if options.recount else "")
-        fingerprint = _fingerprint(path) + said
+        fingerprint = _fingerprint(path) + said + self._how
         known_files = self.count.files()
         if fingerprint in {each.fingerprint for each in known_files}:
             return CollectedFile(path, "again")
@@ -248,6 +251,24 @@ def _fingerprint(path: Path) -> str:
         return hashlib.sha256(path.read_bytes()).hexdigest()
     except OSError as error:
         raise OutOfReach(f"{path} cannot be read: {error.strerror or error}", "", "file-not-readable") from None
+
+
+def _how_read(options: CollectOptions, workspace: Workspace) -> str:
+    """What a file means besides what is in it: collected again in another way, it replaces what it said before."""
+    conventions = workspace.conventions
+    said = (
+        options.counted_at,
+        options.day,
+        options.counter,
+        options.as_expected or None,
+        conventions.decimal_mark,
+        conventions.dates,
+    )
+    folder, description, named = workspace.folder, workspace.description, options.map_name
+    saved = [map_named(folder, named, description)] if named is not None else read_maps(folder, description)
+    maps = [each.text for each in saved if each.record == NAME]
+    usual = (None, None, None, None, "auto", "auto")
+    return "" if said == usual and not maps else " " + hashlib.sha256(repr((said, maps)).encode()).hexdigest()[:16]
 
 
 def _source_of(

@@ -22,6 +22,7 @@ from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
 from kotrel.counting.variance_screen import figure_text, place_in_words
 from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
+from kotrel.loading.sheets_in.next_steps import errors_in, mapping_step, show_steps
 from kotrel.screen.amounts_shown import money_text
 from kotrel.screen.listing import listing
 from kotrel.screen.screen import Screen
@@ -99,9 +100,15 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
         _show_file(screen, each)
     for copy in copies:
         screen.show(f"Marked copy: {copy.path}")
-    again = "fix those cells and collect those sheets again" if bad else f"{screen.program} count variance {name}"
-    screen.show(Text(f"Next: {again}", style="dim"))
+    show_steps(screen, _next_after(screen, name, bad))
     return 1 if bad else 0
+
+
+def _next_after(screen: Screen, name: str, bad: Sequence[CollectedFile]) -> list[str]:
+    if not bad:
+        return [f"{screen.program} count variance {name}"]
+    steps = mapping_step(errors_in([rows for each in bad for rows in each.sheets]), screen)
+    return [*steps, "fix those cells and collect those sheets again"]
 
 
 def _warnings(each: CollectedFile) -> list[str]:
@@ -165,7 +172,7 @@ def _show_refused(screen: Screen, each: CollectedFile) -> None:
     screen.show(Text(f"{each.path.name}: nothing was collected from it", style="bold red"))
     for rows in each.sheets:
         if any(group.severity == "error" for group in rows.findings):
-            show_checked(screen, Checked(rows), False, True, "right", listed_by="")
+            show_checked(screen, Checked(rows), False, bool(rows.repairs), "right", listed_by="")
             screen.show("")
 
 

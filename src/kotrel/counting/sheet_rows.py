@@ -20,6 +20,7 @@ from kotrel.core.errors import KotrelError, WrongData, WrongUse
 from kotrel.core.matching.by_headings import Matched, match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.phrases import count
+from kotrel.core.resolving.filling import calculated_in_sheet
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -203,7 +204,8 @@ def counted_rows_of(
 
 
 def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemState, now: datetime) -> Rows:
-    rows = with_units_beside(understand(table, match, workspace.conventions, now.date()), state)
+    rows = understand(table, match, workspace.conventions, now.date())
+    rows = with_units_beside(calculated_in_sheet(rows, state.names_of, workspace.conventions), state)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     rows = repair(rows, state, workspace.conventions.spellings)
     # Of a time, a cell that holds a date is the right one.

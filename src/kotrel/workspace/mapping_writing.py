@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.matching.heading_meaning import times_in_heading
 from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.price_list_habits import NONE, Habits
 from kotrel.core.matching.proposing import Proposal
@@ -113,6 +114,10 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         elif proposal.field.name in habits.per_number:
             settings.add("per", int(habits.per_number[proposal.field.name]))
             settings["per"].comment("from its heading; correct?")
+        elif proposal.field.name in habits.times:
+            settings.remove("column")
+            settings.add("make", times_in_heading(*habits.times[proposal.field.name]))
+            settings["make"].comment("from its heading; correct?")
         fields.add(proposal.field.name, settings)
     if habits.day is not None:
         name, address, day = habits.day

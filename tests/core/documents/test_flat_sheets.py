@@ -33,7 +33,7 @@ def parts(
 ) -> list[Shaped]:
     shop = shop or Shop()
     there = pl.DataFrame(list(standing), schema={"number": pl.String, "reverses": pl.String}, orient="row")
-    about = Circumstances(practice(), SystemState(practice(), shop.read), DocumentOptions(**options), date(2026, 11, 26), {},
+    about = Circumstances(practice(), SystemState(practice(), shop.read), DocumentOptions(**options), date(2026, 11, 26),
                           shop.sums, lambda record: there)  # fmt: skip
     return shaped(rows, about)
 

@@ -35,6 +35,7 @@ class Headings(unittest.TestCase):
             ("Price +/-", COST, ("change", "")), ("± Cost", COST, ("change", "")), ("Cost (-)", COST, ("change", "")), ("Price +", COST, ("change", "")), ("Price + tax", COST, None), ("Cost - net", COST, None),
             ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Price (2)", COST, None),
             ("Price (2027)", COST, ("year", "2027")), ("Price (20 % off)", COST, None),
+            ("Qty (doz.)", WEIGHT, ("times", "12")), ("Quantity in dozens", WEIGHT, ("times", "12")), ("Cost (dozen)", COST, ("per", "12")), ("Menge [Dtz]", WEIGHT, ("times", "12")),
             ("Discount %", Field("discount_percent", "Discount %", "number"), None),
         ):  # fmt: skip
             says = said_by(heading, field)

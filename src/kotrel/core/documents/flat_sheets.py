@@ -17,6 +17,7 @@ from kotrel.core.documents.families import Family, family_of, is_flat
 from kotrel.core.documents.targets import to_differences
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.phrases import count, listed
+from kotrel.core.resolving.filling import calculated_in_sheet
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.load_options import DocumentOptions
@@ -24,6 +25,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.stock.sums import Sums
+from kotrel.core.values.conventions import Conventions
 
 
 class Shaped(Struct, frozen=True):
@@ -39,15 +41,20 @@ class Circumstances(Struct, frozen=True):
     Attributes:
         sums: the system's ledger sums.
         standing: the documents of a header record that the system holds: number and the number it reverses (String).
+        conventions: how the sheets are written.
     """
 
     description: Description
     state: SystemState
     options: DocumentOptions
     today: date
-    spellings: Mapping[str, Mapping[str, str]]
     sums: Sums
     standing: Callable[[Record], pl.DataFrame]
+    conventions: Conventions = Conventions()
+
+    @property
+    def spellings(self) -> Mapping[str, Mapping[str, str]]:
+        return self.conventions.spellings
 
 
 def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
@@ -57,6 +64,7 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
         return [Shaped(rows)]
     if not is_flat(rows.record):
         return [_number_lines(rows, family)]
+    rows = calculated_in_sheet(rows, about.state.names_of, about.conventions)
     rows, about = _one_document(_with_counted(rows, family, about.options), family, about)
     rows = _with_options(rows, family, about.options)
     line_fields = [name for name in family.lines.fields if name not in family.header.fields]

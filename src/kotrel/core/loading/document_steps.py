@@ -55,9 +55,9 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
         business.state(look, {}),
         business.options.documents,
         business.now.date(),
-        business.conventions.spellings,
         look.ledger_sums,
         standing,
+        business.conventions,
     )
     done = [
         replace(part, rows=shaped_rows.rows, remarks=(*part.remarks, *shaped_rows.remarks))

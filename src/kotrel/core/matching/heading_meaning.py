@@ -21,8 +21,10 @@ _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
 _PER = re.compile(rf"(?:\b(?:per|pro|par|pour|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
 _PACK = re.compile(r"[\[(]\s*(?:(?P<number>[1-9][0-9]{0,4})\s+[^\W\d_][\w.]*|(?P<bare>10{1,4}))\s*[\])]")
 """For how many, without a word for it: “Cost (100 pcs)”."""
+_DOZEN_WORDS = r"doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet"
+_DOZENS = re.compile(rf"(?:[\[(,]\s*(?:in\s+)?|\bin\s+)(?:{_DOZEN_WORDS})s?\.?\s*[\])]?\s*$", re.IGNORECASE)
 _DOZEN = re.compile(
-    r"\b(?:per|pro|par|je|por|a|la|il|/)\s*(?:(?P<dozen>doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet)"
+    rf"\b(?:per|pro|par|je|por|a|la|il|/)\s*(?:(?P<dozen>{_DOZEN_WORDS})"
     r"|(?P<gross>gross|gros)|(?P<hundred>hundred|hundert|cent|honderd|ciento|cento)|(?P<thousand>thousand|tausend|mille|duizend|mil|tusen))\b",
     re.IGNORECASE,
 )
@@ -64,6 +66,8 @@ def said_by(heading: str, field: Field) -> HeadingSays | None:
     if field.is_decimal and not field.is_percentage:
         if match := _TIMES.search(heading):
             return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
+        if _DOZENS.search(heading):
+            return HeadingSays("per" if field.kind == "money" else "times", "12")
         if _TAX.search(heading) is None and _PERCENT.search(heading):
             return HeadingSays("percent")
         if _CHANGE.search(heading):
@@ -101,6 +105,11 @@ def _said_of_amounts(heading: str) -> HeadingSays | None:
     return None
 
 
+def times_in_heading(number: str, heading: str) -> str:
+    """The expression that makes figures in units of a number what they mean."""
+    return f"number([{' '.join(heading.split())}]) * {number}"
+
+
 def about_what_headings_say(rows: Rows, this_year: int) -> list[FindingGroup]:
     """An error for each column whose heading says something that is not done."""
     findings = []
@@ -126,7 +135,8 @@ def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str
     if says.what == "cents":
         return f"says that its amounts are in cents: set per = 100 for {title} in the mapping (kotrel map asks)"
     if says.what == "times":
-        return f'says that its figures are in units of {says.value}: calculate them in the mapping, such as make = "number([{rows.heading(field.name)}]) * {says.value}"'
+        make = times_in_heading(says.value, rows.heading(field.name))
+        return f'says that its figures are in units of {says.value}: calculate them in the mapping, such as make = "{make}"'
     if says.what in ("percent", "change"):
         what = "per cent" if says.what == "percent" else "changes, up or down"
         return f"says that its figures are {what}, and {title} is not: name it under skip in the mapping, or calculate {title} there (make)"

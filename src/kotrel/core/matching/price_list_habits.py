@@ -42,13 +42,14 @@ class Habits(Struct, frozen=True):
 
     Attributes:
         per: field of money and the column that says for how many it is; ``per_number``: field and the number that its
-            heading says.
+            heading says; ``times``: field, what the figures are in units of, and the heading that says it.
         day: field, address of the cell above the headings, and the day that it says.
         unit: the unit that the heading of quantities or amounts names, and that heading.
     """
 
     per: tuple[str, Column] | None = None
     per_number: Mapping[str, str] = field(default_factory=dict)
+    times: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     replaced_by: Column | None = None
     lookups: tuple[LookupFound, ...] = ()
     day: tuple[str, str, str] | None = None
@@ -67,6 +68,10 @@ class Habits(Struct, frozen=True):
             name, column = self.per
             asked.append(f"does column {column.letter} “{column.heading}” say how many pieces {name} is for? (per)")
         asked += [f"is {name} for {number}, as its heading says? (per)" for name, number in self.per_number.items()]
+        asked += [
+            f"are the figures of {name} in units of {number}, as the heading “{heading}” says? (make)"
+            for name, (number, heading) in self.times.items()
+        ]
         for each in self.lookups:
             heads = " or ".join(f"[groups.{heading}]" for heading in each.headings[:2])
             asked.append(
@@ -122,12 +127,10 @@ def habits_of(
     free = [each for each in free if each is not successor]
     lookups = [found for each in free if (found := _looked_up(table, each, others)) is not None]
     day = _day_above(table, record, fed)
-    numbers = {
-        each.field.name: says.value
-        for each in proposals
-        if (says := said_by(each.column.heading, each.field)) is not None and says.what in ("per", "cents")
-    }
-    return Habits(per, numbers, successor, tuple(lookups), day)
+    said = [(each, says) for each in proposals if (says := said_by(each.column.heading, each.field)) is not None]
+    numbers = {each.field.name: says.value for each, says in said if says.what in ("per", "cents")}
+    times = {each.field.name: (says.value, each.column.heading) for each, says in said if says.what == "times"}
+    return Habits(per, numbers, times, successor, tuple(lookups), day)
 
 
 def _texts(table: Table, column: Column) -> set[str]:

@@ -124,6 +124,20 @@ def make_values(
     return replace(rows, defaulted=(*rows.defaulted, *used)).with_findings(reader.findings(used))
 
 
+def calculated_in_sheet(rows: Rows, names: Names, conventions: Conventions) -> Rows:
+    """The rows with the values that the mapping calculates from other columns of theirs, where it counts up nothing:
+    for what has to know all values of a row before anything else, such as a line's quantity.
+    """
+    conventions = conventions.for_sheet(rows.habits)
+    sources = dict(rows.sources)
+    for name, source in rows.sources.items():
+        if source.make is not None and "next" not in source.make.casefold():
+            made, findings = _values_by_expression(source.make, rows, name, names, rows.values.get_column, conventions)
+            rows = replace(rows, values=rows.values.with_columns(made)).with_findings(findings)
+            sources[name] = replace(source, make=None)
+    return replace(rows, sources=sources)
+
+
 def _defaults_of(source: Source, name: str, rows: Rows, reader: DefaultReader) -> pl.Series:
     """The default of each row, as the mapping says."""
     last = reader.read(name, source.default) if source.default is not None else None

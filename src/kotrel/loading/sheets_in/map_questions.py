@@ -124,6 +124,17 @@ def _without_column(document: Document, column: Column) -> None:
             document["field"].remove(name)
 
 
+def _as_it_stands(field: str, heading: str) -> Callable[[Document], None]:
+    """Takes a column as it is, whatever its heading says."""
+
+    def take(document: Document) -> None:
+        document["field"][field].remove("make")
+        document["field"][field].add("column", heading)
+        document["as_it_stands"] = [*document.get("as_it_stands", []), heading]
+
+    return take
+
+
 def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
     """What the sheet seems to have, and how to take it out of the mapping."""
     habits = mapped.habits
@@ -144,6 +155,7 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
     if habits.per is not None:
         habit_settings.append((next(asked), without(habits.per[0], "per")))
     habit_settings += [(next(asked), without(name, "per")) for name in habits.per_number]
+    habit_settings += [(next(asked), _as_it_stands(name, heading)) for name, (_, heading) in habits.times.items()]
     for _ in habits.lookups:
         next(asked)  # asked more closely by about_lookup
     if habits.replaced_by is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from kotrel.core.loading.load_model import Checked, Preview
@@ -43,25 +43,21 @@ def show_steps(screen: Screen, steps: Sequence[str]) -> None:
         screen.show(f"{'      ' if number else 'Next: '}{words}")
 
 
-def _errors(checked: Sequence[Checked]) -> dict[str, Rows]:
+def errors_in(sheets: Sequence[Rows]) -> dict[str, Rows]:
     """The kinds of errors that there are, each with the first sheet that has it."""
-    return {
-        group.kind: each.rows for each in reversed(checked) for group in each.rows.findings if group.severity == "error"
-    }
+    return {group.kind: rows for rows in reversed(sheets) for group in rows.findings if group.severity == "error"}
 
 
 def next_steps(
     checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
 ) -> list[str]:
     """What helps with the errors that are there: first what settles many at once, then the cells."""
-    errors = _errors(checked)
+    errors = errors_in([each.rows for each in checked])
     steps: list[str] = []
     if options := _document_options(checked, args):
         steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
         errors = {kind: rows for kind, rows in errors.items() if kind not in ("column-missing", "missing")}
-    if kind := next((kind for kind in _MAPPED if kind in errors), None):
-        rows = errors[kind]
-        steps.append(f"{screen.program} map {quoted([rows.table.file])} {_sheet_of(rows)}    {_MAPPED[kind]}")
+    steps += mapping_step(errors, screen)
     steps += [
         f"{screen.again(args, 'check', *option)}    {said}"
         for kind, option, said in _SETTLED_BY_OPTIONS
@@ -78,9 +74,18 @@ def next_steps(
     return steps
 
 
-def _sheet_of(rows: Rows) -> str:
-    """The record that a sheet is mapped as: a flat one is of whole documents, whichever part of them has the error."""
-    return rows.flat_of or rows.record.name
+def mapping_step(errors: Mapping[str, Rows], screen: Screen) -> list[str]:
+    """The step to a mapping, where one settles the first of the errors.
+
+    Args:
+        errors: kinds of errors, each with a sheet that has it.
+    """
+    kind = next((kind for kind in _MAPPED if kind in errors), None)
+    if kind is None:
+        return []
+    rows = errors[kind]
+    # A flat sheet is one of whole documents, whichever part of them has the error.
+    return [f"{screen.program} map {quoted([rows.table.file])} {rows.flat_of or rows.record.name}    {_MAPPED[kind]}"]
 
 
 def good_rows_step(preview: Preview, args: argparse.Namespace, screen: Screen) -> list[str]:
