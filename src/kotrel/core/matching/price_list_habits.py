@@ -127,10 +127,15 @@ def habits_of(
     free = [each for each in free if each is not successor]
     lookups = [found for each in free if (found := _looked_up(table, each, others)) is not None]
     day = _day_above(table, record, fed)
+    return Habits(per, *_scales_in_headings(proposals), successor, tuple(lookups), day)
+
+
+def _scales_in_headings(proposals: Sequence[Proposal]) -> tuple[dict[str, str], dict[str, tuple[str, str]]]:
+    """For how many amounts are, and in units of what figures are, as their headings say it; by field."""
     said = [(each, says) for each in proposals if (says := said_by(each.column.heading, each.field)) is not None]
     numbers = {each.field.name: says.value for each, says in said if says.what in ("per", "cents")}
     times = {each.field.name: (says.value, each.column.heading) for each, says in said if says.what == "times"}
-    return Habits(per, numbers, times, successor, tuple(lookups), day)
+    return numbers, times
 
 
 def _texts(table: Table, column: Column) -> set[str]:
