@@ -41,7 +41,7 @@ def without_words(table: Table, matched: Matched, words: Collection[str]) -> Tab
     A row of a price list that has no price says nothing, and is left out.
 
     Args:
-        words: as they were declared; capitals and punctuation make no difference, and ``replaced by *`` is all that
+        words: as they were declared; capitals and separators make no difference, and ``replaced by *`` is all that
             begins so.
     """
     of_field = _letters(table, matched)

@@ -75,7 +75,7 @@ def _formed(parts: Iterable[str | None]) -> tuple[str, ...]:
 def found_by_fields(
     rows: Rows, name: str, source: Source, target: Record, state: SystemState
 ) -> dict[str, tuple[str, str, str]]:
-    """Value of the field → the code of the one row that has all the values given, ignoring case and punctuation, and
+    """Value of the field → the code of the one row that has all the values given, written in this way or another, and
     its proof.
 
     A reference, such as the brand, may be given by its name there. A blank cell means that the row has nothing there
