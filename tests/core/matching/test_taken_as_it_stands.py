@@ -9,11 +9,15 @@ from pathlib import Path
 import xlsxwriter
 
 from kotrel.core.checking.meaningless import check_meaningless
+from kotrel.core.description.description_reading import read_description
 from kotrel.core.description.model import Field
+from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.heading_meaning import said_by
+from kotrel.core.tables.detection import find_table
 from kotrel.core.values.meaningless_texts import as_meant, is_error_name
+from kotrel.practice.installing import description_text
 from kotrel.sheets.opening_files import open_sheets
-from tests.support import found, rows, state
+from tests.support import found, grid, rows, state
 
 COST, WEIGHT, TEXT = (
     Field("cost", "Cost", "money"),
@@ -36,6 +40,8 @@ class Headings(unittest.TestCase):
             ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Price (2)", COST, None),
             ("Price (2027)", COST, ("year", "2027")), ("Price (20 % off)", COST, None),
             ("Qty (doz.)", WEIGHT, ("times", "12")), ("Quantity in dozens", WEIGHT, ("times", "12")), ("Cost (dozen)", COST, ("per", "12")), ("Menge [Dtz]", WEIGHT, ("times", "12")),
+            ("Price (old)", COST, ("other", "old")), ("Cost [avg]", COST, ("other", "avg")), ("Price (RRP)", COST, ("other", "RRP")), ("Preis (bisher)", COST, ("other", "bisher")), ("Price (Précédent)", COST, ("other", "Précédent")),
+            ("Note (max. 80)", TEXT, None), ("Note (mandatory)", TEXT, None), ("Price (net)", COST, None), ("Reorder at (min)", Field("reorder_point", "Reorder point", "number", synonyms=("min",)), None),
             ("Discount %", Field("discount_percent", "Discount %", "number"), None),
         ):  # fmt: skip
             says = said_by(heading, field)
@@ -51,6 +57,9 @@ class Headings(unittest.TestCase):
         line = ("A1", "Thing", "EA", "184", "5", "+4")
         for headings, fed in ((("Cost", "Cost %", "Cost +/-"), "D"), (("Cost %", "Cost", "Cost +/-"), "E"), (("Cost %", "Cost +", "x"), None)):  # fmt: skip
             self.assertEqual(rows(("code", "description", "unit", *headings), line).letters.get("cost"), fed, headings)
+        item = read_description(description_text()).records["item"]
+        table = find_table(grid(("Item code", "Description (long)", "Description (printed)"), line[:3]), heading_row=1)
+        self.assertEqual(match_headings(table, item).letters, {"code": "A", "description": "C"})
 
     def test_labels_of_groups_are_asked(self):
         head = ("code", "description", "unit")

@@ -54,6 +54,7 @@ component: slozka
     no="ne n nepravda",
     totals="celkem soucet mezisoucet",
     sheet="list",
+    other="stara stary stare predchozi prumer plan objednano rezervovano dodavatel zakaznik karton",
     idle="c s z na v",
     newer="nova novy nove",
     examples="priklad příklad napr. např.",

@@ -57,6 +57,7 @@ component: komponent
     no="nej nei n falsk usant",
     totals="total sum subtotal ialt",
     sheet="ark",
+    other="gammel gammelt tidligere gennemsnit planlagt udkast bestilt reserveret leverandor kunde karton",
     idle="og af i for udgave",
     newer="ny nye",
     examples="eksempel f.eks.",

@@ -58,6 +58,9 @@ component: onderdeel
     no="nee neen n onwaar",
     totals="totaal subtotaal totalen",
     sheet="blad",
+    other=(
+        "oud oude vorige gemiddeld gemiddelde gepland concept besteld gereserveerd beschikbaar leverancier klant doos"
+    ),
     idle="van het een en",
     newer="nieuw nieuwe",
     examples="voorbeeld bijv. b.v.",

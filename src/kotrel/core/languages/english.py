@@ -64,6 +64,11 @@ component: component
     no="no n false f 0 - off ✗ ✘",
     totals="total totals sum sums subtotal sub-total grand",
     sheet="sheet",
+    other=(
+        "old previous former prior last avg average mean min max minimum maximum lowest highest est estimated "
+        "planned proposed draft ordered reserved allocated available expected damaged returned rrp msrp "
+        "competitor supplier vendor customer parent carton outer"
+    ),
     idle="the s sub of a an and for per in excl incl eur euro kg g mm cm m each",
     newer="new",
     examples="example e.g. sample",

@@ -55,6 +55,10 @@ component: composant
     no="non faux",
     totals="total somme sous-total",
     sheet="feuil feuille",
+    other=(
+        "ancien ancienne precedent moyen moyenne estime prevu prevue brouillon commande commandee reserve "
+        "reservee disponible fournisseur client carton"
+    ),
     idle="sous de du des d le la les l un une et ht ttc au aux",
     newer="nouveau nouvelle nouveaux",
     examples="exemple p._ex. ex.",

@@ -60,6 +60,10 @@ component: komponente
     no="nein n falsch",
     totals="summe gesamt zwischensumme gesamtsumme gesamtbetrag",
     sheet="tabelle blatt",
+    other=(
+        "alt alte alter altes bisher bisheriger vorher voriger vorjahr durchschnitt schnitt geplant plan "
+        "entwurf bestellt reserviert verfugbar erwartet uvp lieferant kunde karton umkarton"
+    ),
     idle="der die das den und exkl inkl",
     newer="neu neue neuer neues",
     examples="beispiel z.b. z._b. muster",

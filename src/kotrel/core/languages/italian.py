@@ -55,6 +55,9 @@ component: componente
     no="no non falso",
     totals="totale somma subtotale",
     sheet="foglio",
+    other=(
+        "vecchio vecchia precedente medio media previsto bozza ordinato riservato disponibile fornitore cliente cartone"
+    ),
     idle="sotto di del dell della delle da dal alla",
     newer="nuovo nuova nuovi",
     examples="esempio p._es. es.",

@@ -18,6 +18,7 @@ class Language(Struct, frozen=True):
         totals: how a row of totals begins.
         examples: how a row that is an example begins; several words with a low line between them.
         sheet: what a spreadsheet program calls a sheet that nobody has named, before its number.
+        other: words in the brackets of a heading that say that its column is another thing: an old price, a mean cost.
         idle: words in headings that say nothing about what stands below.
         newer: words in headings that say that a value takes the place of another.
     """
@@ -29,6 +30,7 @@ class Language(Struct, frozen=True):
     no: str
     totals: str
     sheet: str
+    other: str
     idle: str = ""
     newer: str = ""
     examples: str = ""

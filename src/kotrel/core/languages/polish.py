@@ -56,6 +56,7 @@ component: skladnik
     no="nie n falsz",
     totals="razem suma ogolem lacznie podsuma",
     sheet="arkusz",
+    other=("stara stary stare poprzednia poprzedni srednia planowana zamowione zarezerwowane dostawca klient karton"),
     idle="i w z na dla",
     newer="nowa nowy nowe",
     examples="przyklad przykład np.",

@@ -57,6 +57,9 @@ component: componente
     no="nao não n falso",
     totals="total soma subtotal",
     sheet="planilha folha",
+    other=(
+        "antigo antiga anterior medio media previsto rascunho encomendado reservado disponivel fornecedor cliente caixa"
+    ),
     idle="de do da dos das e o os em",
     newer="novo nova novos",
     examples="exemplo p._ex.",

@@ -59,6 +59,10 @@ component: componente
     no="no n falso",
     totals="total suma subtotal",
     sheet="hoja",
+    other=(
+        "antiguo antigua anterior viejo medio media promedio previsto borrador pedido reservado disponible "
+        "proveedor cliente caja"
+    ),
     idle="el los las de del y e la al una",
     newer="nuevo nueva nuevos",
     examples="ejemplo p._ej.",

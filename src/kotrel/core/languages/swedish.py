@@ -59,6 +59,10 @@ component: komponent
     no="nej n falskt",
     totals="summa totalt delsumma totalsumma",
     sheet="blad",
+    other=(
+        "gammal gammalt tidigare foregaende medel planerad utkast bestalld reserverad tillganglig leverantor "
+        "kund kartong"
+    ),
     idle="och av for i",
     newer="ny nya nytt",
     examples="exempel t.ex.",

@@ -130,6 +130,7 @@ def _as_headed(says: HeadingSays, field: Field) -> tuple[str, str]:
         "unit": f"is in {says.value}",
         "percent": "is in per cent",
         "change": "is a change",
+        "other": f"is “{says.value}”",
     }[says.what]
     return f"its heading says that it {said}, and Kotrel does not know whether {title} is so", ""
 

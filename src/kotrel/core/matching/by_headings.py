@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePath
 from typing import Literal
@@ -10,7 +11,7 @@ from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
-from kotrel.core.matching.heading_meaning import is_of_changes
+from kotrel.core.matching.heading_meaning import is_another_thing
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import terms_of
@@ -19,6 +20,7 @@ from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import UNSAID, SheetHabits
 
+_IN_BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 """Headings of Kotrel's own marks, which are not the user's columns."""
 
@@ -116,7 +118,20 @@ def _meant(column: Column, meaning: Mapping[str, str], record: Record) -> str | 
     """The field that the heading of a column means."""
     words = (folded(each) for each in (column.heading, column.lower, bare_heading(column.heading)))
     name = next((meaning[word] for word in words if word in meaning), None)
-    return None if name is None or is_of_changes(column.heading, record.fields[name]) else name
+    return None if name is None or names_another(column.heading, record.fields[name], record) else name
+
+
+def names_another(heading: str, field: Field, record: Record) -> bool:
+    """Whether what a heading says in brackets makes it another thing than the field: an old price, a change in per
+    cent, or another field of the record, such as “Description (long)”.
+    """
+    if is_another_thing(heading, field):
+        return True
+    whole = _IN_BRACKETS.sub(r" \1 ", heading)
+    if whole == heading or folded(heading) in headings_of(field):
+        return False
+    terms = terms_of(whole)
+    return any(terms in terms_of_field(each) for each in record.fields.values() if each.name != field.name)
 
 
 def match_headings(table: Table, record: Record) -> Matched:

@@ -14,8 +14,11 @@ from msgspec import Struct
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
+from kotrel.core.languages.all_languages import words_of
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
+from kotrel.core.tables.heading_words import terms_of
+from kotrel.core.values.month_names import plain_letters
 
 _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
 _PER = re.compile(rf"(?:\b(?:per|pro|par|pour|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
@@ -48,21 +51,26 @@ _UNIT = re.compile(
 _PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
 """A per cent sign without a number: “Price less 5 %” is a price."""
 _CHANGE = re.compile(r"±|[\[(]\s*[-−–+]\s*[\])]|\+\s*/\s*[-−–]|[-−–]\s*/\s*\+|\+\s*[\])]?\s*$")
+_BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
+_OTHER = words_of("other")
 _YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
 _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "inch": "in"}
 
 
 class HeadingSays(Struct, frozen=True):
     """What a heading says of its amounts: ``per`` how many pieces, in ``cents``, how many ``times`` smaller,
-    with ``tax``, in a ``unit``, of a ``year``, in ``percent``, or that they are a ``change``.
+    with ``tax``, in a ``unit``, of a ``year``, in ``percent``, that they are a ``change``, or what ``other`` thing they
+    are, such as an old price.
     """
 
-    what: Literal["per", "cents", "times", "tax", "unit", "year", "percent", "change"]
+    what: Literal["per", "cents", "times", "tax", "unit", "year", "percent", "change", "other"]
     value: str = ""
 
 
 def said_by(heading: str, field: Field) -> HeadingSays | None:
     """What a heading says beside the name of this field, of what matters for it."""
+    if (word := _other_thing(heading, field)) is not None:
+        return HeadingSays("other", word)
     if field.is_decimal and not field.is_percentage:
         if match := _TIMES.search(heading):
             return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
@@ -80,12 +88,23 @@ def said_by(heading: str, field: Field) -> HeadingSays | None:
     return None
 
 
-def is_of_changes(heading: str, field: Field) -> bool:
-    """Whether a heading with the name of this field says that its figures are per cent of it, or changes of it: such a
-    column does not feed the field.
+def _other_thing(heading: str, field: Field) -> str | None:
+    """The word in the brackets of a heading that makes it another thing than the field; “(max. 80)” is none."""
+    own = terms_of(" ".join((field.title, *field.synonyms)))
+    for inside in _BRACKETS.findall(heading):
+        words = [] if re.search("[0-9]", inside) else re.findall(r"[^\W\d_]+", inside)
+        for word in words:
+            if plain_letters(word) in _OTHER and not terms_of(word) <= own:
+                return str(word)
+    return None
+
+
+def is_another_thing(heading: str, field: Field) -> bool:
+    """Whether a heading with the name of this field says that its figures are per cent of it, changes of it, or another
+    thing, such as an old price: such a column does not feed the field.
     """
     says = said_by(heading, field)
-    return says is not None and says.what in ("percent", "change")
+    return says is not None and says.what in ("percent", "change", "other")
 
 
 def _said_of_amounts(heading: str) -> HeadingSays | None:
@@ -137,6 +156,8 @@ def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str
     if says.what == "times":
         make = times_in_heading(says.value, rows.heading(field.name))
         return f'says that its figures are in units of {says.value}: calculate them in the mapping, such as make = "{make}"'
+    if says.what == "other":
+        return f"says “{says.value}”, so it may be another thing than {title}"
     if says.what in ("percent", "change"):
         what = "per cent" if says.what == "percent" else "changes, up or down"
         return f"says that its figures are {what}, and {title} is not: name it under skip in the mapping, or calculate {title} there (make)"

@@ -12,9 +12,8 @@ from rapidfuzz import fuzz
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.by_headings import OWN_HEADINGS, bare_terms, headings_of, terms_of_field
+from kotrel.core.matching.by_headings import OWN_HEADINGS, bare_terms, headings_of, names_another, terms_of_field
 from kotrel.core.matching.column_content import REPEATS, Content, objection_to, on_list, suggests
-from kotrel.core.matching.heading_meaning import is_of_changes
 from kotrel.core.matching.opposites import are_opposites
 from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
@@ -164,7 +163,7 @@ def _judge(
     names: Callable[[str], ListNames],
 ) -> tuple[int, str]:
     """How sure it is that the column feeds the field, and why."""
-    if is_of_changes(column.heading, field):
+    if names_another(column.heading, field, record):
         return 0, ""
     if reason := objection_to(content, field, record, names):
         # What stands in the column comes first: a heading alone proves nothing against it.
