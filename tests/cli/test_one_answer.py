@@ -130,9 +130,16 @@ class OneAnswer(Program):
             self.write("h.csv", f"Item,Warehouse,Bin,{heading},Cost", f"{item},QUAY,Q-05-C,4,0.39")
             return self.rows("h.csv", "--as", record, *more)
 
-        for heading in ("Quantity (COIL)", "Qty [coils]", "Quantity (in Coil)", "Quantity (per BOX)"):
+        for heading in (
+            "Quantity (COIL)",
+            "Qty [coils]",
+            "Quantity (in Coil)",
+            "Quantity (per BOX)",
+            "Qty (pallets)",
+            "Qty [Rollen]",
+        ):
             self.assertEqual(errors(heading, "opening_stock"), ["heading-says 0"], heading)
-        for heading in ("Quantity (M)", "Quantity (metres)", "Quantity (LOFT)", "Quantity", "Qty (est.)"):
+        for heading in ("Quantity (M)", "Quantity (metres)", "Quantity (LOFT)", "Quantity", "Qty (pieces)"):
             self.assertEqual(errors(heading, "opening_stock"), [], heading)
         # The next step leads to the answer: the rows are in that unit, and the mapping says so.
         errors("Quantity (COIL)", "opening_stock")

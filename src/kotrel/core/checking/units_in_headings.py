@@ -7,7 +7,7 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
-from kotrel.core.matching.heading_units import UNIT, singulars, unit_said, unit_words
+from kotrel.core.matching.heading_units import UNIT, pack_said, singulars, unit_said, unit_words
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -29,6 +29,8 @@ def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup
     own: pl.Series | None = None
     for name, words in said.items():
         if (code := unit_said(words, known)) is None:
+            if (pack := pack_said(words)) is not None:
+                findings.append(_says_unknown(rows, name, pack))
             continue
         own = _units_of_rows(rows, state) if own is None else own
         odd = (rows.values[name].is_not_null() & (own != code)).fill_null(False)
@@ -80,6 +82,15 @@ def _units_of_rows(rows: Rows, state: SystemState) -> pl.Series:
     held = held.select(*key, pl.col(UNIT).alias("its unit")).unique(key)
     base = values.select(key).join(held, on=key, how="left", maintain_order="left")["its unit"]
     return own.zip_with(own.is_not_null(), base)
+
+
+def _says_unknown(rows: Rows, name: str, pack: str) -> FindingGroup:
+    letter, heading = rows.letters[name], rows.heading(name)
+    message = (
+        f"column {letter} “{heading}” says “{pack}”, which is no unit on the list: write which unit that is into a column, or add it "
+        f'to the list; to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
+    )
+    return rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading)
 
 
 def _says_another(rows: Rows, name: str, code: str, odd: pl.DataFrame) -> FindingGroup:

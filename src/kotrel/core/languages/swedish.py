@@ -63,6 +63,7 @@ component: komponent
         "gammal gammalt tidigare foregaende medel planerad utkast bestalld reserverad tillganglig leverantor "
         "kund kartong"
     ),
+    packs="kartong lada pall rulle paket sack fat flaska",
     idle="och av for i",
     newer="ny nya nytt",
     examples="exempel t.ex.",

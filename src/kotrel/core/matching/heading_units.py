@@ -7,7 +7,10 @@ from collections.abc import Callable, Iterable, Sequence
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.languages.all_languages import words_of
+from kotrel.core.values.month_names import plain_letters
 
+_PACKS = words_of("packs")
 UNIT = "unit"
 """What the field with the unit of a row is called."""
 
@@ -36,6 +39,11 @@ def unit_said(words: Iterable[str], known: ListNames) -> str | None:
     forms = [form for word in words for form in singulars(word)]
     codes = [next(iter(found)) for form in forms if len(found := known.codes_of(form)) == 1]
     return codes[0] if len(set(codes)) == 1 else None
+
+
+def pack_said(words: Iterable[str]) -> str | None:
+    """The word of a heading that names what several pieces come in, on whatever list that is, or None."""
+    return next((word for word in words if any(plain_letters(form) in _PACKS for form in singulars(word))), None)
 
 
 def proposed_unit(
