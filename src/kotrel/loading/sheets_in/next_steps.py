@@ -56,7 +56,8 @@ def next_steps(
     steps: list[str] = []
     if options := _document_options(checked, args):
         steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
-        errors = {kind: rows for kind, rows in errors.items() if kind not in ("column-missing", "missing")}
+        said = {"missing"} if _other_columns_missing(checked) else {"missing", "column-missing"}
+        errors = {kind: rows for kind, rows in errors.items() if kind not in said}
     steps += mapping_step(errors, screen)
     steps += [
         f"{screen.again(args, 'check', *option)}    {said}"
@@ -97,6 +98,12 @@ def good_rows_step(preview: Preview, args: argparse.Namespace, screen: Screen) -
 
 _OPTIONS = {"warehouse": "CODE", "date": "DATE", "account": "CODE"}
 """Fields of a document that an option may say for all rows of its sheet."""
+
+
+def _other_columns_missing(checked: Sequence[Checked]) -> bool:
+    """Whether a column is missing that no option says."""
+    groups = (group for part in checked for group in part.rows.findings)
+    return any(group.kind == "column-missing" and group.field not in _OPTIONS for group in groups)
 
 
 def _document_options(checked: Sequence[Checked], args: argparse.Namespace) -> list[str]:
