@@ -42,6 +42,7 @@ class Headings(unittest.TestCase):
             ("Qty (doz.)", WEIGHT, ("times", "12")), ("Quantity in dozens", WEIGHT, ("times", "12")), ("Cost (dozen)", COST, ("per", "12")), ("Menge [Dtz]", WEIGHT, ("times", "12")),
             ("Price (old)", COST, ("other", "old")), ("Cost [avg]", COST, ("other", "avg")), ("Price (RRP)", COST, ("other", "RRP")), ("Preis (bisher)", COST, ("other", "bisher")), ("Price (Précédent)", COST, ("other", "Précédent")),
             ("Note (max. 80)", TEXT, None), ("Note (mandatory)", TEXT, None), ("Price (net)", COST, None), ("Reorder at (min)", Field("reorder_point", "Reorder point", "number", synonyms=("min",)), None),
+            ("Price %", Field("rise", "Rise", "number", synonyms=("Price %",)), None), ("Cost (avg)", Field("mean", "Mean cost", "money", synonyms=("x", "cost (avg)")), None),
             ("Discount %", Field("discount_percent", "Discount %", "number"), None),
         ):  # fmt: skip
             says = said_by(heading, field)

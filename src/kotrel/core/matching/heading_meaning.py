@@ -17,7 +17,6 @@ from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.values.month_names import plain_letters
 
 _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
@@ -53,6 +52,7 @@ _PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
 _CHANGE = re.compile(r"±|[\[(]\s*[-−–+]\s*[\])]|\+\s*/\s*[-−–]|[-−–]\s*/\s*\+|\+\s*[\])]?\s*$")
 _BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
 _OTHER = words_of("other")
+_WORD = r"[^\W\d_]+"
 _YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
 _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "inch": "in"}
 
@@ -69,17 +69,17 @@ class HeadingSays(Struct, frozen=True):
 
 def said_by(heading: str, field: Field) -> HeadingSays | None:
     """What a heading says beside the name of this field, of what matters for it."""
-    if (word := _other_thing(heading, field)) is not None:
+    # What the description itself calls the field is the field.
+    is_own = heading.strip().casefold() in {each.casefold() for each in (field.title, *field.synonyms)}
+    if not is_own and (word := _other_thing(heading, field)) is not None:
         return HeadingSays("other", word)
     if field.is_decimal and not field.is_percentage:
         if match := _TIMES.search(heading):
             return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
         if _DOZENS.search(heading):
             return HeadingSays("per" if field.kind == "money" else "times", "12")
-        if _TAX.search(heading) is None and _PERCENT.search(heading):
-            return HeadingSays("percent")
-        if _CHANGE.search(heading):
-            return HeadingSays("change")
+        if not is_own and (said := _said_of_changes(heading)) is not None:
+            return said
     if field.kind == "money":
         return _said_of_amounts(heading)
     if field.is_decimal and (match := _UNIT.search(heading)):
@@ -90,13 +90,19 @@ def said_by(heading: str, field: Field) -> HeadingSays | None:
 
 def _other_thing(heading: str, field: Field) -> str | None:
     """The word in the brackets of a heading that makes it another thing than the field; “(max. 80)” is none."""
-    own = terms_of(" ".join((field.title, *field.synonyms)))
+    own = {plain_letters(word) for text in (field.title, *field.synonyms) for word in re.findall(_WORD, text)}
     for inside in _BRACKETS.findall(heading):
-        words = [] if re.search("[0-9]", inside) else re.findall(r"[^\W\d_]+", inside)
+        words = [] if re.search("[0-9]", inside) else re.findall(_WORD, inside)
         for word in words:
-            if plain_letters(word) in _OTHER and not terms_of(word) <= own:
+            if plain_letters(word) in _OTHER - own:
                 return str(word)
     return None
+
+
+def _said_of_changes(heading: str) -> HeadingSays | None:
+    if _TAX.search(heading) is None and _PERCENT.search(heading):
+        return HeadingSays("percent")
+    return HeadingSays("change") if _CHANGE.search(heading) else None
 
 
 def is_another_thing(heading: str, field: Field) -> bool:
