@@ -71,21 +71,37 @@ def said_by(heading: str, field: Field) -> HeadingSays | None:
     """What a heading says beside the name of this field, of what matters for it."""
     # What the description itself calls the field is the field.
     is_own = heading.strip().casefold() in {each.casefold() for each in (field.title, *field.synonyms)}
-    if not is_own and (word := _other_thing(heading, field)) is not None:
-        return HeadingSays("other", word)
+    if not is_own and (says := _says_another(heading, field)) is not None:
+        return says
     if field.is_decimal and not field.is_percentage:
         if match := _TIMES.search(heading):
             return HeadingSays("times", re.sub(r"[^0-9]", "", match["number"] or "") or "1000")
         if _DOZENS.search(heading):
             return HeadingSays("per" if field.kind == "money" else "times", "12")
-        if not is_own and (said := _said_of_changes(heading)) is not None:
-            return said
     if field.kind == "money":
         return _said_of_amounts(heading)
     if field.is_decimal and (match := _UNIT.search(heading)):
         unit = match["unit"].lower()
         return HeadingSays("unit", _SAME_UNIT.get(unit, unit))
     return None
+
+
+def is_another_thing(heading: str, field: Field) -> bool:
+    """Whether a heading with the name of this field says that its figures are per cent of it, changes of it, or another
+    thing, such as an old price: such a column does not feed the field.
+    """
+    says = said_by(heading, field)
+    return says is not None and says.what in ("percent", "change", "other")
+
+
+def _says_another(heading: str, field: Field) -> HeadingSays | None:
+    if (word := _other_thing(heading, field)) is not None:
+        return HeadingSays("other", word)
+    if not field.is_decimal or field.is_percentage:
+        return None
+    if _TAX.search(heading) is None and _PERCENT.search(heading):
+        return HeadingSays("percent")
+    return HeadingSays("change") if _CHANGE.search(heading) else None
 
 
 def _other_thing(heading: str, field: Field) -> str | None:
@@ -97,20 +113,6 @@ def _other_thing(heading: str, field: Field) -> str | None:
             if plain_letters(word) in _OTHER - own:
                 return str(word)
     return None
-
-
-def _said_of_changes(heading: str) -> HeadingSays | None:
-    if _TAX.search(heading) is None and _PERCENT.search(heading):
-        return HeadingSays("percent")
-    return HeadingSays("change") if _CHANGE.search(heading) else None
-
-
-def is_another_thing(heading: str, field: Field) -> bool:
-    """Whether a heading with the name of this field says that its figures are per cent of it, changes of it, or another
-    thing, such as an old price: such a column does not feed the field.
-    """
-    says = said_by(heading, field)
-    return says is not None and says.what in ("percent", "change", "other")
 
 
 def _said_of_amounts(heading: str) -> HeadingSays | None:
