@@ -9,6 +9,7 @@ from typing import Any
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.heading_meaning import said_by
 from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.normalizing.price_units import number_said
@@ -102,10 +103,18 @@ def _about_column(table: Table, record: Record, column: Column, proposed: Field 
             return taken
         _without_column(document, column)
         feed(document, field.name, {"column": column.heading, **_turned_round(table, column, field, record)})
+        _let_stand(document, column, field)
         return None
 
     fields = ", ".join(each.title for each in record.fields.values() if not each.is_kept)
     return DialogueQuestion(asked, take, f"Values: {values_shown(table, column, 25)}\nFields: {fields}")
+
+
+def _let_stand(document: Document, column: Column, field: Field) -> None:
+    """That an old price is the price, a person has just said: its heading is no matter then."""
+    says = said_by(column.heading, field)
+    if says is not None and says.what == "other":
+        document["as_it_stands"] = [*document.get("as_it_stands", []), column.heading]
 
 
 def _turned_round(table: Table, column: Column, field: Field, record: Record) -> dict[str, Any]:
