@@ -35,7 +35,7 @@ class Headings(unittest.TestCase):
             ("Prix TTC", COST, ("tax", "")), ("Price 2019", COST, ("year", "2019")), ("Weight (g)", WEIGHT, ("unit", "g")), ("Weight in lbs", WEIGHT, ("unit", "lb")), ("Gewicht, kg", WEIGHT, ("unit", "kg")),
             ("Cost", COST, None), ("Cost (excl. VAT)", COST, None), ("Cost EUR", COST, None), ("Cost per unit", COST, None), ("Cost price", COST, None), ("Weight", WEIGHT, None),
             ("Preis netto", COST, None), ("Note (per 100)", TEXT, None), ("Cost centre price", COST, None), ("Percentage", WEIGHT, None),
-            ("Price %", COST, ("percent", "")), ("% Price", COST, ("percent", "")), ("Weight (%)", WEIGHT, ("percent", "")), ("Price less 5 %", COST, None), ("Price incl. 20% VAT", COST, ("tax", "")),
+            ("Price %", COST, ("percent", "")), ("% Price", COST, ("percent", "")), ("Weight (%)", WEIGHT, None), ("Rate %", Field("rate", "Rate", "number"), None), ("Tolerance +/-", Field("t", "Tolerance", "number"), None), ("Quantity %", Field("quantity", "Quantity", "quantity"), ("percent", "")), ("Price less 5 %", COST, None), ("Price incl. 20% VAT", COST, ("tax", "")),
             ("Price +/-", COST, ("change", "")), ("± Cost", COST, ("change", "")), ("Cost (-)", COST, ("change", "")), ("Price +", COST, ("change", "")), ("Price + tax", COST, None), ("Cost - net", COST, None),
             ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Price (2)", COST, None),
             ("Price (2027)", COST, ("year", "2027")), ("Price (20 % off)", COST, None),

@@ -97,7 +97,8 @@ def is_another_thing(heading: str, field: Field) -> bool:
 def _says_another(heading: str, field: Field) -> HeadingSays | None:
     if (word := _other_thing(heading, field)) is not None:
         return HeadingSays("other", word)
-    if not field.is_decimal or field.is_percentage:
+    # A number may be a rate or a tolerance; an amount or a quantity is neither.
+    if field.kind not in ("money", "quantity"):
         return None
     if _TAX.search(heading) is None and _PERCENT.search(heading):
         return HeadingSays("percent")
