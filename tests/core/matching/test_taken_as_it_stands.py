@@ -37,7 +37,7 @@ class Headings(unittest.TestCase):
             ("Preis netto", COST, None), ("Note (per 100)", TEXT, None), ("Cost centre price", COST, None), ("Percentage", WEIGHT, None),
             ("Price %", COST, ("percent", "")), ("% Price", COST, ("percent", "")), ("Weight (%)", WEIGHT, None), ("Rate %", Field("rate", "Rate", "number"), None), ("Tolerance +/-", Field("t", "Tolerance", "number"), None), ("Quantity %", Field("quantity", "Quantity", "quantity"), ("percent", "")), ("Price less 5 %", COST, None), ("Price incl. 20% VAT", COST, ("tax", "")),
             ("Price +/-", COST, ("change", "")), ("± Cost", COST, ("change", "")), ("Cost (-)", COST, ("change", "")), ("Price +", COST, ("change", "")), ("Price + tax", COST, None), ("Cost - net", COST, None),
-            ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Price (2)", COST, None),
+            ("Cost (100 pcs)", COST, ("per", "100")), ("Price [12 Stk.]", COST, ("per", "12")), ("Cost (1000)", COST, ("per", "1000")), ("Cost (1 pc)", COST, None), ("Cost (2 decimals)", COST, None), ("Preis (4 Nachkommastellen)", COST, None), ("Price (30 days)", COST, None), ("Price (2)", COST, None),
             ("Price (2027)", COST, ("year", "2027")), ("Price (20 % off)", COST, None),
             ("Qty (doz.)", WEIGHT, ("times", "12")), ("Quantity in dozens", WEIGHT, ("times", "12")), ("Cost (dozen)", COST, ("per", "12")), ("Menge [Dtz]", WEIGHT, ("times", "12")),
             ("Price (old)", COST, ("other", "old")), ("Cost [avg]", COST, ("other", "avg")), ("Price (RRP)", COST, ("other", "RRP")), ("Preis (bisher)", COST, ("other", "bisher")), ("Price (Précédent)", COST, ("other", "Précédent")),

@@ -21,8 +21,12 @@ from kotrel.core.values.month_names import plain_letters
 
 _NUMBER = r"(?P<number>1[ .,']?000(?:[ .,']?0*)|[1-9][0-9]{1,4})"
 _PER = re.compile(rf"(?:\b(?:per|pro|par|pour|je|por|pr|za|na|för)\b|/|à)\.?\s*{_NUMBER}(?![0-9])", re.IGNORECASE)
-_PACK = re.compile(r"[\[(]\s*(?:(?P<number>[1-9][0-9]{0,4})\s+[^\W\d_][\w.]*|(?P<bare>10{1,4}))\s*[\])]")
-"""For how many, without a word for it: “Cost (100 pcs)”."""
+_FORM = r"dec|dez|déc|deč|dig|char|car|stell|nachk|zeich|ziff|chif|cijf|siff|cif|plac|znak|zec|day|tag|jour|month|mon|mois|week|woch|year|jahr"
+"""How words begin that say how an amount is written, or of what time it is."""
+_PACK = re.compile(
+    rf"[\[(]\s*(?:(?P<number>[1-9][0-9]{{0,4}})\s+(?!{_FORM})[^\W\d_][\w.]*|(?P<bare>10{{1,4}}))\s*[\])]", re.IGNORECASE
+)
+"""For how many, without a word for it: “Cost (100 pcs)”, but not “Cost (2 decimals)”."""
 _DOZEN_WORDS = r"doz(?:en|\.)?|dtz|dutzend|douzaine|dozijn|docena|dozzina|dussin|tucet"
 _DOZENS = re.compile(rf"(?:[\[(,]\s*(?:in\s+)?|\bin\s+)(?:{_DOZEN_WORDS})s?\.?\s*[\])]?\s*$", re.IGNORECASE)
 _DOZEN = re.compile(
