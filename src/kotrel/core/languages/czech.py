@@ -55,7 +55,7 @@ component: slozka
     totals="celkem soucet mezisoucet",
     sheet="list",
     other="stara stary stare predchozi prumer plan objednano rezervovano dodavatel zakaznik karton",
-    packs="karton bedna paleta role baleni pytel lahev",
+    packs="karton bedna paleta baleni pytel lahev",
     idle="c s z na v",
     newer="nova novy nove",
     examples="priklad příklad napr. např.",

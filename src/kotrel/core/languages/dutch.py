@@ -61,7 +61,7 @@ component: onderdeel
     other=(
         "oud oude vorige gemiddeld gemiddelde gepland concept besteld gereserveerd beschikbaar leverancier klant doos"
     ),
-    packs="doos krat pallet rol pak zak vat fles",
+    packs="doos krat pallet rol pak zak fles",
     idle="van het een en",
     newer="nieuw nieuwe",
     examples="voorbeeld bijv. b.v.",
