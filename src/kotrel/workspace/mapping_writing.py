@@ -128,7 +128,7 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
     if habits.unit is not None:
         settings = tomlkit.table()
         settings.add("fixed", habits.unit[0])
-        settings["fixed"].comment(f"its heading says so: {' '.join(habits.unit[1].split())}; correct?")
+        settings["fixed"].comment(f"from a heading, {' '.join(habits.unit[1].split())}; correct?")
         fields.add(UNIT, settings)
     if wide is not None:
         repeated = tomlkit.table()

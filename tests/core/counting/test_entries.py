@@ -169,6 +169,7 @@ class CountedLines(unittest.TestCase):
             ("2027-01-08 14:30", "2027-01-08", "2027-01-08 14:30:00"),
             (None, "2027-01-09", "2027-01-09 17:00:00"),
             (None, "2027-01-08", None),
+            ("14:30", "2027-01-08 00:00:00", "2027-01-08 14:30:00"),
             ("14:30 pm", None, "not-a-time time"),
             ("24:30", None, "not-a-time time"),
             ("4/1/2027 14:30", None, "not-a-time time"),  # the first of April, or the fourth of January

@@ -107,8 +107,12 @@ class _WrongTime(Exception):
 
 def _moment(time_text: str | None, date_text: str | None, habits: TimeHabits) -> str | None:
     read = [_read(text, habits) for text in (time_text, date_text) if text is not None]
-    if date_text is not None and read[-1][0] is None:
-        raise _WrongTime(f"“{date_text.strip()}” is not a date: write it like 2027-01-09")
+    if date_text is not None:
+        if read[-1][0] is None:
+            raise _WrongTime(f"“{date_text.strip()}” is not a date: write it like 2027-01-09")
+        if read[-1][1] == time():
+            # A cell with a day may also hold the midnight before it.
+            read[-1] = (read[-1][0], None)
     day, clock = _only(day for day, _ in read) or habits.day, _only(clock for _, clock in read)
     if clock is None:
         # A day says no time: the file's own counts where it is of that day.
