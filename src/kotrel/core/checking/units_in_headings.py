@@ -99,7 +99,7 @@ def _says_another(rows: Rows, name: str, code: str, odd: pl.DataFrame) -> Findin
     what = "amounts are for one" if rows.record.fields[name].kind == "money" else "figures are in"
     then = (
         f"give the rows the unit {code}, in a column or in the mapping"
-        if UNIT in rows.record.fields and rows.record.key != ("code",)
+        if {UNIT, "item"} <= set(rows.record.fields)
         else "calculate them in the mapping (make)"
     )
     message = (
