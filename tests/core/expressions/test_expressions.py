@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.expressions.compiling import compile_expression
-from kotrel.core.expressions.numbering import number_codes
+from kotrel.core.expressions.numbering import counts_up, number_codes
 from kotrel.core.expressions.parsing import ExpressionError
 from kotrel.core.expressions.scope import Scope
 from tests.support import small
@@ -43,6 +43,11 @@ def first(text: str):
 
 
 class Values(unittest.TestCase):
+    def test_which_expressions_count_up(self):
+        for text, counts in (("'X-' + next(5)", True), ("if code is blank then 'A' + NEXT(3) else code", True),
+                             ("number([Next price]) * 12", False), ("'next(5)'", False), ("next(", False)):  # fmt: skip
+            self.assertEqual(counts_up(text), counts, text)
+
     def test_percent_works_as_on_a_pocket_calculator(self):
         # By hand: 10 + 35 % of 10; 10 − 10 %; 35 % of 10; then 200 + 3 % of 200.
         for text, wanted in (

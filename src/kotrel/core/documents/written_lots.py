@@ -12,7 +12,7 @@ from kotrel.core.documents.document_tables import PART, DocumentTables
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.stock.sums import LedgerQuery, Sums
 from kotrel.core.values.near_codes import same_places
-from kotrel.core.values.same_writing import DIVIDED, same_form
+from kotrel.core.values.same_writing import placed_form
 
 _TITLES = {"lot": "lot", "serial": "serial number"}
 
@@ -51,7 +51,7 @@ def _written_otherwise(whole: DocumentTables, lots: pl.DataFrame, name: str, sum
 
 def _formed(lots: pl.DataFrame, name: str) -> pl.DataFrame:
     """The lots with the form in which others may be like them, and with the letters and digits of it alone."""
-    form = same_form(lots[name]).str.replace_all(DIVIDED, "-", literal=True)
+    form = placed_form(lots[name])
     return lots.with_columns(form.alias("its form"), form.str.replace_all("-", "", literal=True).alias("bare form"))
 
 

@@ -7,12 +7,26 @@ from collections.abc import Iterable
 
 import polars as pl
 
-from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree, place
+from kotrel.core.expressions.parsing import ExpressionError, Node, is_tree, parse, place
 
 MARK = "\x1d"
 """Marks the place of a number, and its digits, until the number is known."""
 
 _MARKED = re.compile(f"^(.*){MARK}(\\d+){MARK}(.*)$", re.DOTALL)
+
+
+def counts_up(text: str) -> bool:
+    """Whether an expression calls ``next``; a heading or a text with that word does not, nor does what is no expression."""
+
+    def calls(node: Node) -> bool:
+        if not is_tree(node):
+            return False
+        return (node.data == "call" and str(node.children[0]).casefold() == "next") or any(map(calls, node.children))
+
+    try:
+        return calls(parse(text))
+    except ExpressionError:
+        return False
 
 
 def calls_of_next(text: str, node: Node) -> list[Node]:

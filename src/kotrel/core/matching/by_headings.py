@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import PurePath
 from typing import Literal
@@ -11,7 +10,7 @@ from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
-from kotrel.core.matching.heading_meaning import is_another_thing
+from kotrel.core.matching.heading_meaning import IN_BRACKETS, is_another_thing
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import terms_of
@@ -20,7 +19,6 @@ from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import UNSAID, SheetHabits
 
-_IN_BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
 OWN_HEADINGS = frozenset({folded("Kotrel findings")})
 """Headings of Kotrel's own marks, which are not the user's columns."""
 
@@ -127,7 +125,7 @@ def names_another(heading: str, field: Field, record: Record) -> bool:
     """
     if is_another_thing(heading, field):
         return True
-    whole = _IN_BRACKETS.sub(r" \1 ", heading)
+    whole = IN_BRACKETS.sub(r" \1 ", heading)
     if whole == heading or folded(heading) in headings_of(field):
         return False
     terms = terms_of(whole)

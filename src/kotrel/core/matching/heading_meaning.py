@@ -54,7 +54,7 @@ _UNIT = re.compile(
 _PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
 """A per cent sign without a number: “Price less 5 %” is a price."""
 _CHANGE = re.compile(r"±|[\[(]\s*[-−–+]\s*[\])]|\+\s*/\s*[-−–]|[-−–]\s*/\s*\+|\+\s*[\])]?\s*$")
-_BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
+IN_BRACKETS = re.compile(r"[\[(]([^\[\]()]*)[\])]")
 _OTHER = words_of("other")
 _WORD = r"[^\W\d_]+"
 _YEAR = re.compile(r"(?<![0-9.])(?P<year>(?:19|20)[0-9]{2})(?![0-9.])")
@@ -112,7 +112,7 @@ def _says_another(heading: str, field: Field) -> HeadingSays | None:
 def _other_thing(heading: str, field: Field) -> str | None:
     """The word in the brackets of a heading that makes it another thing than the field; “(max. 80)” is none."""
     own = {plain_letters(word) for text in (field.title, *field.synonyms) for word in re.findall(_WORD, text)}
-    for inside in _BRACKETS.findall(heading):
+    for inside in IN_BRACKETS.findall(heading):
         words = [] if re.search("[0-9]", inside) else re.findall(_WORD, inside)
         for word in words:
             if plain_letters(word) in _OTHER - own:

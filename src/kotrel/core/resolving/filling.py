@@ -12,7 +12,7 @@ from kotrel.core.columns import ROW, clearing, decimal_type
 from kotrel.core.description.model import DefaultSet, Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.compiling import compile_at
-from kotrel.core.expressions.numbering import number_codes
+from kotrel.core.expressions.numbering import counts_up, number_codes
 from kotrel.core.expressions.scope import Scope
 from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, tidy
 from kotrel.core.normalizing.column import Trouble
@@ -131,7 +131,7 @@ def calculated_in_sheet(rows: Rows, names: Names, conventions: Conventions) -> R
     conventions = conventions.for_sheet(rows.habits)
     sources = dict(rows.sources)
     for name, source in rows.sources.items():
-        if source.make is not None and "next" not in source.make.casefold():
+        if source.make is not None and not counts_up(source.make):
             made, findings = _values_by_expression(source.make, rows, name, names, rows.values.get_column, conventions)
             rows = replace(rows, values=rows.values.with_columns(made)).with_findings(findings)
             sources[name] = replace(source, make=None)

@@ -18,7 +18,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.values.lookalikes import OTHER_ALPHABETS, without_lookalikes
 from kotrel.core.values.near_codes import all_of_one_shape, near_form, same_places
-from kotrel.core.values.same_writing import DIVIDED, same_form
+from kotrel.core.values.same_writing import placed_form
 
 _PADDED = "^0[0-9]+$"
 NAMED = 3
@@ -170,8 +170,7 @@ def _alike(rows: Rows, fresh: pl.DataFrame, name: str) -> list[FindingGroup]:
     distinct = fresh.unique([*within, name], keep="first", maintain_order=True)
     findings: list[FindingGroup] = []
     told: set[int] = set()
-    same = same_form(distinct[name]).str.replace_all(DIVIDED, "-", literal=True)
-    for severity, form in (("error", same), ("warning", near_form(distinct[name]))):
+    for severity, form in (("error", placed_form(distinct[name])), ("warning", near_form(distinct[name]))):
         bare = form.str.replace_all("-", "", literal=True).alias("bare form")
         groups = distinct.with_columns(bare, form.alias("near form"))
         groups = groups.filter(pl.len().over(*within, "bare form") > 1).filter(~pl.col(ROW).is_in(list(told)))

@@ -17,15 +17,15 @@ from kotrel.core.values.lookalikes import without_lookalikes
 
 _BLANK = r"[ \t\n\r\x0b\x0c]*"
 SEPARATOR = r"[ \t\n\r\x0b\x0c\-_./\\,:;'\"`*|()\[\]!]+"
-DIVIDED = "\x01"
+_DIVIDED = "\x01"
 """Between two digits with a separator between them."""
 _STEPS = (
     # A minus, before or behind the number.
     (rf"^{_BLANK}-{_BLANK}([0-9])", "\x02${1}"),
     (rf"^{_BLANK}([0-9][0-9.,' ]*)-{_BLANK}$", "\x02${1}"),
     # Twice: the second digit of a pair may be the first of the next.
-    (rf"([0-9]){SEPARATOR}([0-9])", f"${{1}}{DIVIDED}${{2}}"),
-    (rf"([0-9]){SEPARATOR}([0-9])", f"${{1}}{DIVIDED}${{2}}"),
+    (rf"([0-9]){SEPARATOR}([0-9])", f"${{1}}{_DIVIDED}${{2}}"),
+    (rf"([0-9]){SEPARATOR}([0-9])", f"${{1}}{_DIVIDED}${{2}}"),
     (SEPARATOR, ""),
 )
 """What becomes of a text in capitals, in patterns that Python and Polars read alike."""
@@ -60,6 +60,11 @@ def same_form(codes: pl.Series) -> pl.Series:
     signs_only = form == ""
     # “-” and “--” are two texts, and so are “'” for feet and “"” for inches.
     return form.zip_with(~signs_only, usual.str.strip_chars()) if signs_only.any() else form
+
+
+def placed_form(codes: pl.Series) -> pl.Series:
+    """The same with a ``-`` where digits are divided: codes with the same letters and digits may be compared by it."""
+    return same_form(codes).str.replace_all(_DIVIDED, "-", literal=True)
 
 
 @lru_cache(8_192)

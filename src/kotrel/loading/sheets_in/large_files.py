@@ -20,6 +20,7 @@ from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.errors import WrongUse
+from kotrel.core.expressions.numbering import counts_up
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import understand
@@ -391,7 +392,7 @@ def _one_at_a_time(path: Path, table: Table, matches: Sequence[Matched]) -> Matc
             "Split the file between two documents.",
             "too-large-for-documents",
         )
-    numbered = any("next" in (source.make or "").casefold() for source in matches[0].sources.values())
+    numbered = any(source.make and counts_up(source.make) for source in matches[0].sources.values())
     if len(matches) > 1 or numbered or table.looked_up:
         what = (
             "makes several records from one sheet"
