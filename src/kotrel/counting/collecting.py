@@ -18,8 +18,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.counting.counted_times import TimeHabits
-from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
+from kotrel.core.counting.entries import Sheet, collect
 from kotrel.core.counting.frames import NUMBER, line_frame
+from kotrel.core.counting.known_places import Known, KnownPlaces
 from kotrel.core.counting.sheet_record import NAME
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.description.model import Record
@@ -164,16 +165,13 @@ class _Collecting:
         self.name, self.count, self.options, self.who, self.now = name, count, options, who, now
         self.workspace, self.reading = workspace, reading
         self._how = _how_read(options, workspace)
-        self._look_at_places()
+        self.places = count.place_frame()
+        self.known_places = KnownPlaces(self.places)
         self.frozen_day = count.about()["frozen_at"][:10]
         self.between = counting_time(count, now, options.counted_at)
         self.items = KnownItems(reading, workspace, item_record(workspace), _bins(reading, workspace))
         self.items.learn(self.places["item"])
         self.state = SystemState(workspace.description, self.items.read)
-
-    def _look_at_places(self) -> None:
-        self.places = self.count.place_frame()
-        self.known_places = KnownPlaces(self.places)
 
     def take_file(self, path: Path, tables: Future[list[Table]], prepared: Rows | None) -> CollectedFile:
         """Takes in one file, or says why not."""
@@ -242,7 +240,8 @@ class _Collecting:
             return lines
         numbers = _add_finds(self.count, finds, self.places, self.reading, self.workspace)
         there = [replace(entry, place=number) for (_, entry), number in zip(finds, numbers, strict=True)]
-        self._look_at_places()
+        self.places = self.count.place_frame()
+        self.known_places.look_at_finds(self.places)
         return pl.concat([lines, line_frame(there)])
 
 

@@ -6,6 +6,7 @@ import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -87,9 +88,13 @@ class Count:
 
     def place_frame(self) -> pl.DataFrame:
         """All places, finds too, in their order; see :func:`kotrel.core.counting.frames.place_frame`."""
+        return place_frame(self._frozen, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
+
+    @cached_property
+    def _frozen(self) -> pl.DataFrame:
+        """What was frozen never changes: it is read once."""
         blocks = [frame_in(block) for (block,) in self._rows("SELECT places FROM frozen ORDER BY block")]
-        frozen = pl.concat(blocks) if blocks else pl.DataFrame(schema=dict.fromkeys(FROZEN, pl.String))
-        return place_frame(frozen, self._rows(f"SELECT {', '.join(FROZEN)} FROM find ORDER BY number"))
+        return pl.concat(blocks) if blocks else pl.DataFrame(schema=dict.fromkeys(FROZEN, pl.String))
 
     def places(self) -> list[CountPlace]:
         """The same, each as one."""
@@ -99,7 +104,7 @@ class Count:
         """Adds places that were found (see :data:`kotrel.core.counting.selection.FROZEN`) and returns their numbers."""
         marks = ", ".join("?" * len(FROZEN))
         self._connection.executemany(f"INSERT INTO find ({', '.join(FROZEN)}) VALUES ({marks})", rows)
-        last = self.place_frame().height
+        last = self._frozen.height + int(self._rows("SELECT count(*) FROM find")[0][0])
         return list(range(last - len(rows) + 1, last + 1))
 
     def files(self) -> list[CountedFile]:

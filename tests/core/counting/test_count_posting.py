@@ -23,8 +23,9 @@ from kotrel.core.counting.count_posting import (
     to_close,
 )
 from kotrel.core.counting.counted_times import TimeHabits
-from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect, plain_lines
+from kotrel.core.counting.entries import Sheet, collect, plain_lines
 from kotrel.core.counting.frames import as_entries, place_frame
+from kotrel.core.counting.known_places import Known, KnownPlaces
 from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.variance import CountLine, CountPlace, with_serials
 from kotrel.core.description.description_reading import read_description

@@ -10,8 +10,9 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.counting.counted_times import CountingTime, TimeHabits
-from kotrel.core.counting.entries import Known, KnownPlaces, Sheet, collect
+from kotrel.core.counting.entries import Sheet, collect
 from kotrel.core.counting.frames import as_entries, place_frame
+from kotrel.core.counting.known_places import Known, KnownPlaces
 from kotrel.core.counting.selection import FROZEN
 from kotrel.core.counting.sheet_record import count_record
 from kotrel.core.description.description_reading import read_description

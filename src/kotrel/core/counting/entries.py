@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from decimal import Decimal
 from itertools import chain
 from typing import Any, Literal, NamedTuple
@@ -14,94 +14,15 @@ from msgspec.structs import replace
 from kotrel.core.columns import ROW
 from kotrel.core.counting.counted_times import RefusedTime, TimeHabits, days_among, moment_of
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
+from kotrel.core.counting.known_places import Known, KnownPlaces
 from kotrel.core.counting.variance import CountEntry, Key
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, cells_of, repaired_cells
 from kotrel.core.rows.rows import Rows
-from kotrel.core.similarity import nearest
-from kotrel.core.stock.sums import PLACE
 from kotrel.core.values.dates import habits_of
-from kotrel.core.values.same_writing import same_form
 
 _AT, _ODD = "counted at", "is no time"
 Moments = Mapping[tuple[str | None, str | None], tuple[str | None, RefusedTime | None]]
 """Time and date of a line, as they are written → the moment (canonical text), and what is wrong with it."""
-
-
-class KnownPlaces:
-    """The places of a count, as lines are looked up among them: a sheet has few of the items of a large count."""
-
-    def __init__(self, places: pl.DataFrame) -> None:
-        """Takes places as :func:`kotrel.core.counting.frames.place_frame`."""
-        self._places = places.select(NUMBER, *PLACE, "expected").sort("item", maintain_order=True)
-        runs = self._places.group_by("item", maintain_order=True).len("places")
-        self._runs = runs.with_columns((pl.col("places").cum_sum() - pl.col("places")).alias("first"))
-        self.warehouses: set[str | None] = set(places["warehouse"].unique())
-
-    def placed(self, lines: pl.DataFrame) -> pl.DataFrame:
-        """Lines of a sheet with :data:`NUMBER` and ``expected`` of the place that each counts,
-        blank where the count has none.
-
-        Args:
-            lines: with the columns of ``PLACE`` (String), and any others.
-        """
-        runs = self._runs.join(lines.select("item").unique(), on="item", how="semi")
-        rows = (
-            runs.select(pl.int_ranges("first", pl.col("first") + pl.col("places"))).to_series().explode().drop_nulls()
-        )
-        known = self._places[rows].unique(list(PLACE), keep="last")
-        return lines.join(known, on=list(PLACE), how="left", nulls_equal=True, maintain_order="left")
-
-    def as_meant(
-        self, lines: pl.DataFrame, known: Known
-    ) -> tuple[pl.DataFrame, dict[str, list[tuple[int, str, str, str]]]]:
-        """Lines with the bin, lot and serial number of the place that they mean, where those are only written in
-        another way.
-
-        Capitals and separators make no other code. Where two existing ones are meant, the cell stays as it is.
-
-        Args:
-            lines: with ``ROW`` (UInt32), the columns of ``PLACE`` (String), and any others.
-
-        Returns:
-            The lines, and for each field what was repaired: row, before, after, proof.
-        """
-        readings: dict[str, list[tuple[int, str, str, str]]] = {}
-        exact = self._places.select(PLACE).unique()
-        odd = lines.filter(pl.col("item").is_not_null()).join(exact, on=list(PLACE), how="anti", nulls_equal=True)
-        if not odd.height:
-            return lines, readings
-        known_places = self._places.join(odd.select("item").unique(), on="item", how="semi")
-        codes = {
-            ("bin", warehouse): {bin_ for house, bin_ in known.bins or () if house == warehouse}
-            | set(known_places.filter(pl.col("warehouse") == pl.lit(warehouse))["bin"].drop_nulls())
-            for warehouse in odd["warehouse"].unique()
-        }
-        for name in ("lot", "serial"):
-            for item, those in known_places.group_by("item").agg(pl.col(name).drop_nulls()).iter_rows():
-                codes[name, item] = set(those)
-        forms: dict[tuple[str, str | None], dict[str, list[str]]] = {}
-        for whose, those in codes.items():
-            names = sorted(those)
-            for code, form in zip(names, same_form(pl.Series(names, dtype=pl.String)), strict=True):
-                forms.setdefault(whose, {}).setdefault(form, []).append(code)
-        changed: dict[str, dict[int, str]] = {}
-        for name, of in (("bin", "warehouse"), ("lot", "item"), ("serial", "item")):
-            filled = odd.drop_nulls(name)
-            for row, place, value, form in zip(
-                filled[ROW], filled[of], filled[name], same_form(filled[name]), strict=True
-            ):
-                there = forms.get((name, place), {}).get(form, [])
-                if value not in there and len(there) == 1:
-                    changed.setdefault(name, {})[row] = there[0]
-                    proof = f"the only {name} there that differs only in capitals and separators"
-                    readings.setdefault(name, []).append((row, value, there[0], proof))
-        for name, values in changed.items():
-            lines = lines.with_columns(
-                pl.coalesce(
-                    pl.col(ROW).replace_strict(values, default=None, return_dtype=pl.String), pl.col(name)
-                ).alias(name)
-            )
-        return lines, readings
 
 
 def plain_lines(
@@ -203,49 +124,6 @@ class Sheet(Struct, frozen=True):
         return {each: moment_of(*each, habits) for each in written}
 
 
-class Known(Struct, frozen=True):
-    """What is known of items.
-
-    Attributes:
-        units: item → its base unit.
-        factors: item and unit → base units in one.
-        tracked: item → ``lot`` and ``serial``, for items that have them.
-        decimals: unit → its decimals; nothing for a unit that does not say.
-        bins: warehouse and bin that exist; None where the system has no bins.
-        archived: items of which nothing can be posted.
-        nearest_item: what may be meant by a code that is no item's, or None.
-    """
-
-    units: Mapping[str, str]
-    factors: Mapping[tuple[str, str], Decimal]
-    tracked: Mapping[str, tuple[str, ...]]
-    bins: frozenset[tuple[str, str]] | None = None
-    decimals: Mapping[str, int] = field(default_factory=dict)
-    archived: frozenset[str] = frozenset()
-    nearest_item: Callable[[str], str | None] = lambda code: None
-
-    def nearest_bin(self, warehouse: str, code: str) -> str | None:
-        """What may be meant by a code that is no bin's of the warehouse, or None."""
-        return nearest(code, [bin_ for house, bin_ in self.bins or () if house == warehouse])
-
-    def trouble_of(self, item: str, counted: Decimal) -> str:
-        """Why a quantity in the item's base unit cannot have been counted; empty where it can.
-
-        One rule wherever it comes from: a sheet, a scanner's list, or a correction by hand.
-        """
-        if counted < 0:
-            return (
-                "a counted quantity is never below zero; a line that was not counted stays blank (where -1 means that, say "
-                'not_counted = "-1" under [count] in kotrel.toml)'
-            )
-        unit = self.units.get(item, "")
-        places = self.decimals.get(unit)
-        exponent = counted.normalize().as_tuple().exponent
-        if places is not None and isinstance(exponent, int) and -exponent > places:
-            return f"{unit} has {places or 'no'} decimal{'' if places == 1 else 's'}"
-        return ""
-
-
 class Collected(Struct):
     """What a sheet gave.
 
@@ -275,11 +153,10 @@ def collect(rows: Rows, places: KnownPlaces, known: Known, sheet: Sheet) -> Coll
     blank = [pl.lit(None, pl.String).alias(name) for name in names if name not in rows.values.columns]
     lines = rows.values.with_columns(blank).select(ROW, *names)
     lines = lines.filter(~pl.col(ROW).is_in(list(wrong))) if wrong else lines
-    lines, meant = places.as_meant(
+    moments = sheet.moments_of(lines)
+    lines, meant = places.placed(
         lines.with_columns(pl.col("warehouse").fill_null(pl.lit(sheet.warehouse, pl.String))), known
     )
-    moments = sheet.moments_of(lines)
-    lines = places.placed(lines)
     taken, plain = plain_lines(rows, lines, known, moments, sheet.round)
     done = Collected(rows, taken)
     told: _Told = {}
