@@ -51,12 +51,16 @@ class Jobs:
         self._slow = slow
         self._lock = threading.RLock()
         self._queue: queue.Queue[str | None] = queue.Queue()
+        # A service that has had thousands of jobs does not read them all for each new one.
+        self._by_key: dict[tuple[str, str], str] = {}
+        self._open: dict[str, tuple[str, float]] = {}
+        self._sent: dict[str, dict[int, Path]] = {}
         make_folder(folder)
-        # What was received before a restart is worked on now; what was never sent whole stays open.
-        for each in sorted(
-            (each for each in self.all() if each["status"] in UNFINISHED), key=lambda each: each["received_at"]
-        ):
-            self._queue.put(each["job"])
+        for each in self.all():
+            self._know(each)
+            # What was received before a restart is worked on now; what was never sent whole stays open.
+            if each["status"] in UNFINISHED:
+                self._queue.put(each["job"])
         self._thread = threading.Thread(target=self._run, name="jobs", daemon=True)
 
     def start(self) -> None:
@@ -68,8 +72,8 @@ class Jobs:
 
     def all(self) -> list[dict[str, Any]]:
         """All jobs as they stand, the oldest first."""
-        found = [self._read(path.parent.name) for path in sorted(self._folder.glob("*/job.json"))]
-        return [each for each in found if each is not None]
+        found = [self._read(path.parent.name) for path in self._folder.glob("*/job.json")]
+        return sorted((each for each in found if each is not None), key=lambda each: (each["received_at"], each["job"]))
 
     def of(self, job: str) -> dict[str, Any] | None:
         """One job as it stands, or None."""
@@ -82,18 +86,17 @@ class Jobs:
             ValueError: the key belongs to another job.
         """
         with self._lock:
-            known_jobs = self.all()
-            for known in known_jobs:
-                if known["key"] == key and known.get("owner", "") == owner:
-                    if known["header"] != header:
-                        raise ValueError("this Idempotency-Key was used for something else")
-                    return known, False
+            known = self._read(self._by_key[owner, key]) if (owner, key) in self._by_key else None
+            if known is not None:
+                if known["header"] != header:
+                    raise ValueError("this Idempotency-Key was used for something else")
+                return known, False
             now = time.time()
-            for known in known_jobs:
-                if known["status"] == "open" and now - known["received_at"] > OPEN_FOR:
+            for job, (_, since) in list(self._open.items()):
+                if now - since > OPEN_FOR and (left := self._read(job)) is not None:
                     # Nobody goes on with it; what it was stays known, and its key stays used.
-                    self._write({**known, **_failed("the job was never sent whole", "")})
-            if sum(each["status"] == "open" and each.get("owner", "") == owner for each in known_jobs) >= MOST_OPEN:
+                    self._write({**left, **_failed("the job was never sent whole", "")})
+            if sum(whose == owner for whose, _ in self._open.values()) >= MOST_OPEN:
                 raise ValueError(f"{MOST_OPEN} jobs are open and not sent whole: start them, or wait a day")
             job = f"J{secrets.token_hex(6)}"
             about = {
@@ -120,17 +123,23 @@ class Jobs:
                 return
             if part >= len(about["header"].get("parts", [])):
                 raise ValueError(f"the job has no part {part}")
-            path = self._folder / job / f"{number:06d}-{part}.csv"
-            if not path.exists() and len(self.pieces(job)) >= MOST_PIECES:
+            if job not in self._sent:
+                self._sent[job] = {_number(path): path for path in self._files(job)}
+            path, sent = self._folder / job / f"{number:06d}-{part}.csv", self._sent[job]
+            if number not in sent and len(sent) >= MOST_PIECES:
                 raise ValueError(f"a job has at most {MOST_PIECES:,} pieces: make them larger, or load in several jobs")
             _write_durably(path, text)
-            for other in (self._folder / job).glob(f"{number:06d}-*.csv"):
-                if other != path:
-                    other.unlink()
+            if (before := sent.get(number, path)) != path:
+                before.unlink(missing_ok=True)
+            sent[number] = path
 
     def pieces(self, job: str) -> list[int]:
         """The numbers of the pieces that are there."""
-        return [int(path.name.split("-")[0]) for path in sorted((self._folder / job).glob("*.csv"))]
+        return [_number(path) for path in self._files(job)]
+
+    def _files(self, job: str) -> list[Path]:
+        """The pieces of a job, in their order."""
+        return sorted((self._folder / job).glob("*.csv"))
 
     def begin(self, job: str, pieces: int) -> dict[str, Any]:
         """Hands a job to the worker; once only.
@@ -172,17 +181,16 @@ class Jobs:
         if about is None or about["status"] not in UNFINISHED:
             return
         self._write({**about, "status": "working"})
-        folder = self._folder / job
 
         def say(step: str, about: dict[str, Any] = about) -> None:
             self._write({**about, "status": "working", "step": step})
 
         if self._slow:
             time.sleep(self._slow)
-        pieces = [(int(path.stem.split("-")[1]), path.read_bytes()) for path in sorted(folder.glob("*.csv"))]
+        pieces = [(int(path.stem.split("-")[1]), path.read_bytes()) for path in self._files(job)]
         done = self._work(job, about["header"], pieces, say)
         self._write({**about, **done, "step": ""})
-        for path in folder.glob("*.csv"):
+        for path in self._files(job):
             path.unlink(missing_ok=True)
 
     def _read(self, job: str) -> dict[str, Any] | None:
@@ -205,6 +213,20 @@ class Jobs:
         with self._lock:
             path = self._folder / str(about["job"]) / "job.json"
             _write_durably(path, json.dumps(about, ensure_ascii=False).encode())
+            self._know(about)
+
+    def _know(self, about: dict[str, Any]) -> None:
+        job, owner = about["job"], about.get("owner", "")
+        self._by_key[owner, about["key"]] = job
+        if about["status"] == "open":
+            self._open[job] = (owner, about["received_at"])
+        else:
+            self._open.pop(job, None)
+            self._sent.pop(job, None)
+
+
+def _number(piece: Path) -> int:
+    return int(piece.name.split("-")[0])
 
 
 def _failed(title: str, detail: str) -> dict[str, Any]:
