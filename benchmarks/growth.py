@@ -91,8 +91,8 @@ def mappings(number: int) -> tuple[str, ...]:
 
 def spellings(number: int) -> tuple[str, ...]:
     words = [f'"spelling {place}" = "EA"' for place in range(number * 100)]
-    with Path("kotrel.toml").open("a", encoding="utf-8") as settings:
-        settings.write("\n".join(["", "[spellings.unit]", *words, ""]))
+    text = Path("kotrel.toml").read_text("utf-8").split("[spellings.unit]")[0]
+    lines("kotrel.toml", text, "[spellings.unit]", *words)
     return (lines("few.csv", HEAD, *item_rows(0, 10)),)
 
 
@@ -100,7 +100,7 @@ def descriptions(number: int) -> tuple[str, ...]:
     """Records in the description of the system."""
     more = [
         f"""[record.more_{place}]
-table = "unit"
+store = "unit"
 key = ["code"]
 [record.more_{place}.field]
 code = {{ kind = "code", length = 20, must = "always", synonyms = ["more {place}"] }}

@@ -38,6 +38,12 @@ def damaged(path: Path) -> OutOfReach:
     )
 
 
+def version_of(path: Path) -> tuple[int, int]:
+    """What tells a file from what it was before it was saved again."""
+    about = path.stat()
+    return about.st_mtime_ns, about.st_size
+
+
 def workbook_part(book: zipfile.ZipFile) -> str:
     """The part that lists the sheets: the archive's relations name it.
 

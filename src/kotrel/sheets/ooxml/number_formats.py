@@ -4,22 +4,19 @@ from __future__ import annotations
 
 import re
 import zipfile
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from functools import cached_property
+from collections.abc import Collection, Iterator, Mapping
+from functools import cached_property, lru_cache
 from pathlib import Path
 from xml.etree import ElementTree
 
-from kotrel.core.tables.number_display import Shown, is_code_of
+from kotrel.core.tables.number_display import Shown
 from kotrel.core.tables.table import letter_of
 from kotrel.core.values.currencies import CURRENCY
+from kotrel.sheets.ods_formats import shown_in_ods, struck_in_ods
 from kotrel.sheets.old_workbooks import old_sheet
-from kotrel.sheets.ooxml.archives import DAMAGED, part_named, sheet_part, workbook_part
+from kotrel.sheets.ooxml.archives import DAMAGED, part_named, sheet_part, version_of, workbook_part
 from kotrel.sheets.ooxml.binary_parts import cell_styles, style_formats
 from kotrel.sheets.ooxml.text_runs import texts_apart
-
-_LINE = "text-line-through-style"
-_MOST = 1_000
-"""A cell or row that is repeated more often, such as all to the end of the sheet, is looked at this many times."""
 
 
 def struck_styles(styles: ElementTree.Element) -> frozenset[int]:
@@ -34,77 +31,6 @@ def struck_styles(styles: ElementTree.Element) -> frozenset[int]:
 
 def _is_set(about: ElementTree.Element) -> bool:
     return about.tag.rpartition("}")[2] == "strike" and about.get("val", "1") not in ("0", "false")
-
-
-def struck_in_ods(path: Path, sheet: str) -> Iterator[tuple[str, int]]:
-    """The struck-through cells of a sheet of an .ods workbook: their letters and rows."""
-    with zipfile.ZipFile(path) as book:
-        content = book.read("content.xml")
-        named = book.read("styles.xml") if "styles.xml" in book.namelist() else b"<none/>"
-    if b"line-through" not in content and b"line-through" not in named:
-        return
-    root = ElementTree.fromstring(content)
-    struck = _struck_styles((*ElementTree.fromstring(named).iter(), *root.iter()))
-    tables = (
-        each for each in root.iter() if each.tag.endswith("}table") and _plain_attributes(each).get("name") == sheet
-    )
-    table = next(tables, None)
-    if table is None or not struck:
-        return
-    row = 1
-    columns: list[str] = []
-    for part in table.iter():
-        about = _plain_attributes(part)
-        if part.tag.endswith("}table-column"):
-            usual = about.get("default-cell-style-name", "")
-            columns += [usual] * min(int(about.get("number-columns-repeated", "1")), _MOST)
-        elif part.tag.endswith("}table-row"):
-            times = int(about.get("number-rows-repeated", "1"))
-            for index in _struck_cells(part, columns, struck):
-                yield from ((letter_of(index), row + each) for each in range(min(times, _MOST)))
-            row += times
-
-
-def _shown_in_ods(cell: ElementTree.Element) -> Shown | None:
-    """What a number cell of an .ods workbook shows; None of another cell."""
-    about = _plain_attributes(cell)
-    kind = about.get("value-type")
-    if kind not in ("float", "currency", "percentage"):
-        return None
-    shown = "".join("".join(each.itertext()) for each in cell)
-    digits = re.search(r"[.,]([0-9]+)[^0-9.,]*$", shown)
-    of_code = kind == "float" and is_code_of(shown, about.get("value", ""))
-    decimals, sign = len(digits[1]) if digits else 0, about.get("currency", "")
-    return Shown(decimals, kind == "percentage", currency=sign, text=shown if of_code else "")
-
-
-def _struck_styles(elements: Iterable[ElementTree.Element]) -> set[str]:
-    """The names of styles that strike their cells through, by themselves or by the style that they come from."""
-    struck: set[str] = set()
-    for style in elements:
-        if style.tag.endswith("}style"):
-            about = _plain_attributes(style)
-            own = (_plain_attributes(each).get(_LINE) for each in style if each.tag.endswith("}text-properties"))
-            said = next((each for each in own if each is not None), None)
-            strikes = about.get("parent-style-name", "") in struck if said is None else said != "none"
-            (struck.add if strikes else struck.discard)(about.get("name", ""))
-    return struck
-
-
-def _struck_cells(row: ElementTree.Element, columns: Sequence[str], struck: Collection[str]) -> Iterator[int]:
-    """The indices of a row's cells that are struck through. ``columns``: the usual style of each column."""
-    index = 0
-    for cell in row:
-        about = _plain_attributes(cell)
-        wide = int(about.get("number-columns-repeated", "1"))
-        for at in range(index, index + min(wide, _MOST)):
-            if (about.get("style-name") or (columns[at] if at < len(columns) else "")) in struck:
-                yield at
-        index += wide
-
-
-def _plain_attributes(part: ElementTree.Element) -> dict[str, str]:
-    return {key.rpartition("}")[2]: value for key, value in part.attrib.items()}
 
 
 _BUILT_IN = {1: Shown(0), 2: Shown(2), 3: Shown(0), 4: Shown(2), 9: Shown(0, True), 10: Shown(2, True), 37: Shown(0), 38: Shown(0),
@@ -192,6 +118,14 @@ def mask_of(code: str) -> str:
     return mask if mask.count("0") > 1 or ("\\" in mask and re.search("[0#]", mask)) else ""
 
 
+@lru_cache(maxsize=4)
+def _styles_in(path: Path, version: tuple[int, int]) -> ElementTree.Element:
+    """The styles of an .xlsx workbook, which all its sheets share."""
+    with zipfile.ZipFile(path) as book:
+        main = workbook_part(book)
+        return ElementTree.fromstring(book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml")))
+
+
 class SheetFormats:
     """The formats of one sheet; a part that cannot be read says nothing."""
 
@@ -226,7 +160,7 @@ class SheetFormats:
                     if style in styles:
                         cells.setdefault(letter, set()).add(row)
             elif self._path.suffix.lower() == ".ods":
-                for letter, row in struck_in_ods(self._path, self._sheet):
+                for letter, row in struck_in_ods(self._path, version_of(self._path)).get(self._sheet, ()):
                     cells.setdefault(letter, set()).add(row)
         except DAMAGED:
             return {}
@@ -298,7 +232,7 @@ class SheetFormats:
         if ending in (".xlsx", ".xlsm"):
             yield from self._in_xlsx()
         elif ending == ".ods":
-            yield from self._in_ods()
+            yield from shown_in_ods(self._path, version_of(self._path)).get(self._sheet, ())
         elif ending == ".xls":
             yield from self._in_xls()
         else:
@@ -308,9 +242,7 @@ class SheetFormats:
     def _styles_part(self) -> ElementTree.Element:
         """The styles of an .xlsx workbook; none where they cannot be read."""
         try:
-            with zipfile.ZipFile(self._path) as book:
-                main = workbook_part(book)
-                return ElementTree.fromstring(book.read(part_named(book, main.rpartition("/")[0] + "/styles.xml")))
+            return _styles_in(self._path, version_of(self._path))
         except DAMAGED:
             return ElementTree.Element("none")
 
@@ -348,24 +280,6 @@ class SheetFormats:
             style_of = cell.get("s", "")
             if cell.tag.endswith("}c") and place and style_of.isdigit():
                 yield place[1].upper(), int(place[2]), int(style_of)
-
-    def _in_ods(self) -> Iterator[tuple[str, int, Shown]]:
-        """What each cell shows stands in it, beside its value."""
-        with zipfile.ZipFile(self._path) as book:
-            content = ElementTree.fromstring(book.read("content.xml"))
-        for table in content.iter():
-            if not table.tag.endswith("}table") or _plain_attributes(table).get("name") != self._sheet:
-                continue
-            row = 0
-            for line in (each for each in table.iter() if each.tag.endswith("}table-row")):
-                column = 0
-                for cell in line:
-                    times = int(_plain_attributes(cell).get("number-columns-repeated", "1"))
-                    if times < 1_000 and (how := _shown_in_ods(cell)) is not None:
-                        for index in range(column, column + times):
-                            yield letter_of(index), row + 1, how
-                    column += times
-                row += int(_plain_attributes(line).get("number-rows-repeated", "1"))
 
     def _in_xlsb(self) -> Iterator[tuple[str, int, Shown]]:
         with zipfile.ZipFile(self._path) as book:

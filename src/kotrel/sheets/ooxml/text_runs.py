@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 import zipfile
 from collections.abc import Mapping
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal
 from xml.etree import ElementTree
 
-from kotrel.sheets.ooxml.archives import part_named, sheet_part, workbook_part
+from kotrel.sheets.ooxml.archives import part_named, sheet_part, version_of, workbook_part
 
 Apart = Literal["raised", "struck"]
 _TEXT_CELL = re.compile(rb'<c r="([A-Z]{1,3})([0-9]+)"[^<>]*?\st="s"[^<>]*>\s*<v>([0-9]+)</v>')
@@ -20,23 +21,30 @@ def texts_apart(path: Path, sheet: str) -> Mapping[str, Mapping[int, Apart]]:
 
     A text that is wholly struck through, or wholly raised, is none of these.
     """
+    kinds = _kinds_in(path, version_of(path))
+    if not kinds:
+        return {}
     with zipfile.ZipFile(path) as book:
         main = workbook_part(book)
-        try:
-            raw = book.read(part_named(book, main.rpartition("/")[0] + "/sharedStrings.xml"))
-        except KeyError:
-            return {}
-        if b"vertAlign" not in raw and b"strike" not in raw:
-            return {}
-        kinds = {place: kind for place, text in enumerate(_items(raw)) if (kind := _kind_apart(text)) is not None}
-        if not kinds:
-            return {}
         content = book.read(sheet_part(book, main, ElementTree.fromstring(book.read(main)), sheet))
     found: dict[str, dict[int, Apart]] = {}
     for letters, row, place in _TEXT_CELL.findall(content):
         if (kind := kinds.get(int(place))) is not None:
             found.setdefault(letters.decode(), {})[int(row)] = kind
     return found
+
+
+@lru_cache(maxsize=4)
+def _kinds_in(path: Path, version: tuple[int, int]) -> Mapping[int, Apart]:
+    """Which of the texts that all sheets of a workbook share have a part that is apart."""
+    with zipfile.ZipFile(path) as book:
+        try:
+            raw = book.read(part_named(book, workbook_part(book).rpartition("/")[0] + "/sharedStrings.xml"))
+        except KeyError:
+            return {}
+    if b"vertAlign" not in raw and b"strike" not in raw:
+        return {}
+    return {place: kind for place, text in enumerate(_items(raw)) if (kind := _kind_apart(text)) is not None}
 
 
 def _items(raw: bytes) -> list[ElementTree.Element]:
