@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import io
 import os
+import re
 import shutil
 import sys
 import tempfile
@@ -48,10 +49,13 @@ def item_rows(start: int, number: int, columns: int = 0) -> list[str]:
     return [f"ZZG-{place:07d},Thing {place},EA,ROPE,1.5{more}" for place in range(start, start + number)]
 
 
-def load(*words: str) -> None:
+def load(*words: str) -> str:
+    """One load, which must succeed; its number."""
     shown = kotrel("load", *words, "--yes")
-    if "Loaded" not in shown:
+    loaded = re.search(r"Loaded as (L[0-9]+)", shown)
+    if loaded is None:
         raise SystemExit(f"kotrel load {' '.join(words)} loaded nothing: {shown}")
+    return loaded[1]
 
 
 def items(number: int) -> None:
@@ -100,7 +104,7 @@ def descriptions(number: int) -> tuple[str, ...]:
     """Records in the description of the system."""
     more = [
         f"""[record.more_{place}]
-store = "unit"
+store = {{ table = "unit" }}
 key = ["code"]
 [record.more_{place}.field]
 code = {{ kind = "code", length = 20, must = "always", synonyms = ["more {place}"] }}
@@ -173,8 +177,7 @@ def command(name: str, grows: Files, number: int) -> Timed:
 
 
 def undone(grows: Files, number: int) -> Timed:
-    load(*grows(number))
-    return partial(kotrel, "undo", "last", "--yes")
+    return partial(kotrel, "undo", load(*grows(number)), "--yes")
 
 
 def columns(number: int) -> Timed:
@@ -199,9 +202,9 @@ def load_after(number: int) -> Timed:
 
 def undo_before(number: int) -> Timed:
     """The first of many loads, of which the others changed other items."""
-    load(lines("first.csv", "Item code,Note", "CHT-00030,the first note"))
+    first = load(lines("first.csv", "Item code,Note", "CHT-00030,the first note"))
     _loads(number)
-    return partial(kotrel, "undo", "L0001", "--yes")
+    return partial(kotrel, "undo", first, "--yes")
 
 
 def reprice(number: int) -> Timed:

@@ -132,8 +132,14 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         fields.add(UNIT, settings)
     if wide is not None:
         repeated = tomlkit.table()
-        repeated.add("repeat", list(wide.words))
-        repeated["repeat"].comment("a row for each of these, which the headings name; they are on the list")
+        if wide.means:
+            means = tomlkit.inline_table()
+            for word, meant in wide.means.items():
+                means.add(meant, word)
+            repeated.add("repeat", means)
+        else:
+            repeated.add("repeat", list(wide.words))
+        repeated["repeat"].comment(f"a row for each of these: {wide.why}")
         fields.add(wide.by.name, repeated)
         for each in wide.values:
             value = tomlkit.table()

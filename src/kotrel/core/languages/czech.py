@@ -55,6 +55,7 @@ component: slozka
     totals="celkem soucet mezisoucet",
     sheet="list",
     other="stara stary stare predchozi prumer plan objednano rezervovano dodavatel zakaznik karton",
+    least="min minimum",
     packs="karton bedna paleta baleni pytel lahev",
     idle="c s z na v",
     newer="nova novy nove",

@@ -58,6 +58,7 @@ component: komponent
     totals="total sum subtotal ialt",
     sheet="ark",
     other="gammel gammelt tidligere gennemsnit planlagt udkast bestilt reserveret leverandor kunde karton",
+    least="min mindst",
     packs="kasse karton palle rulle pakke saek flaske",
     idle="og af i for udgave",
     newer="ny nye",

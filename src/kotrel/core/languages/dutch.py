@@ -61,6 +61,7 @@ component: onderdeel
     other=(
         "oud oude vorige gemiddeld gemiddelde gepland concept besteld gereserveerd beschikbaar leverancier klant doos"
     ),
+    least="min minimum minimaal",
     packs="doos krat pallet rol pak zak fles",
     idle="van het een en",
     newer="nieuw nieuwe",

@@ -69,6 +69,7 @@ component: component
         "planned proposed draft ordered reserved allocated available expected damaged returned rrp msrp "
         "competitor supplier vendor customer parent carton outer"
     ),
+    least="min minimum moq least",
     packs="box case carton pallet roll reel coil pack packet bag bundle sack crate drum bottle",
     idle="the s sub of a an and for per in excl incl eur euro kg g mm cm m each",
     newer="new",

@@ -59,6 +59,7 @@ component: composant
         "ancien ancienne precedent moyen moyenne estime prevu prevue brouillon commande commandee reserve "
         "reservee disponible fournisseur client carton"
     ),
+    least="min minimum partir des",
     packs="boite caisse carton palette rouleau paquet sac fut bouteille",
     idle="sous de du des d le la les l un une et ht ttc au aux",
     newer="nouveau nouvelle nouveaux",

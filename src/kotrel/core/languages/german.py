@@ -64,6 +64,7 @@ component: komponente
         "alt alte alter altes bisher bisheriger vorher voriger vorjahr durchschnitt schnitt geplant plan "
         "entwurf bestellt reserviert verfugbar erwartet uvp lieferant kunde karton umkarton"
     ),
+    least="min mind mindestens minimum",
     packs="kiste karton palette rolle packung paket beutel bund sack fass gebinde flasche",
     idle="der die das den und exkl inkl",
     newer="neu neue neuer neues",

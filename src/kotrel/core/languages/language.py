@@ -19,6 +19,7 @@ class Language(Struct, frozen=True):
         examples: how a row that is an example begins; several words with a low line between them.
         sheet: what a spreadsheet program calls a sheet that nobody has named, before its number.
         other: words in the brackets of a heading that say that its column is another thing: an old price, a mean cost.
+        least: words before a number in a heading that say from how many on a price holds.
         packs: what several pieces come in.
         idle: words in headings that say nothing about what stands below.
         newer: words in headings that say that a value takes the place of another.
@@ -32,6 +33,7 @@ class Language(Struct, frozen=True):
     totals: str
     sheet: str
     other: str
+    least: str
     packs: str
     idle: str = ""
     newer: str = ""

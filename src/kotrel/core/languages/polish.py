@@ -57,6 +57,7 @@ component: skladnik
     totals="razem suma ogolem lacznie podsuma",
     sheet="arkusz",
     other=("stara stary stare poprzednia poprzedni srednia planowana zamowione zarezerwowane dostawca klient karton"),
+    least="min minimum",
     packs="karton skrzynia paleta rolka paczka worek butelka",
     idle="i w z na dla",
     newer="nowa nowy nowe",

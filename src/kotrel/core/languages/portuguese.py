@@ -60,6 +60,7 @@ component: componente
     other=(
         "antigo antiga anterior medio media previsto rascunho encomendado reservado disponivel fornecedor cliente caixa"
     ),
+    least="min minimo partir",
     packs="caixa palete rolo pacote saco garrafa",
     idle="de do da dos das e o os em",
     newer="novo nova novos",

@@ -63,6 +63,7 @@ component: componente
         "antiguo antigua anterior viejo medio media promedio previsto borrador pedido reservado disponible "
         "proveedor cliente caja"
     ),
+    least="min minimo partir",
     packs="caja palet rollo paquete saco bidon botella",
     idle="el los las de del y e la al una",
     newer="nuevo nueva nuevos",

@@ -63,6 +63,7 @@ component: komponent
         "gammal gammalt tidigare foregaende medel planerad utkast bestalld reserverad tillganglig leverantor "
         "kund kartong"
     ),
+    least="min minst",
     packs="kartong lada pall rulle paket sack fat flaska",
     idle="och av for i",
     newer="ny nya nytt",

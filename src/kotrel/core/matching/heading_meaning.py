@@ -15,6 +15,7 @@ from msgspec import Struct
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
+from kotrel.core.matching.quantity_breaks import break_field, break_said
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.values.month_names import plain_letters
@@ -64,10 +65,10 @@ _SAME_UNIT = {"gr": "g", "gram": "g", "gramm": "g", "kilo": "kg", "lbs": "lb", "
 class HeadingSays(Struct, frozen=True):
     """What a heading says of its amounts: ``per`` how many pieces, in ``cents``, how many ``times`` smaller,
     with ``tax``, in a ``unit``, of a ``year``, in ``percent``, that they are a ``change``, or what ``other`` thing they
-    are, such as an old price.
+    are, such as an old price; or ``from`` which quantity on they hold.
     """
 
-    what: Literal["per", "cents", "times", "tax", "unit", "year", "percent", "change", "other"]
+    what: Literal["per", "cents", "times", "tax", "unit", "year", "percent", "change", "other", "from"]
     value: str = ""
 
 
@@ -106,7 +107,7 @@ def _says_another(heading: str, field: Field) -> HeadingSays | None:
         return None
     if _TAX.search(heading) is None and _PERCENT.search(heading):
         return HeadingSays("percent")
-    return HeadingSays("change") if _CHANGE.search(heading) else None
+    return HeadingSays("change") if _CHANGE.search(heading) and break_said(heading) is None else None
 
 
 def _other_thing(heading: str, field: Field) -> str | None:
@@ -121,6 +122,8 @@ def _other_thing(heading: str, field: Field) -> str | None:
 
 
 def _said_of_amounts(heading: str) -> HeadingSays | None:
+    if (from_ := break_said(heading)) is not None:
+        return HeadingSays("from", from_.quantity)
     if match := _PER.search(heading):
         return HeadingSays("per", re.sub(r"[^0-9]", "", match["number"]))
     if (match := _PACK.search(heading)) and (number := match["number"] or match["bare"]) != "1":
@@ -153,6 +156,8 @@ def about_what_headings_say(rows: Rows, this_year: int) -> list[FindingGroup]:
         says = said_by(heading, field)
         if says is None or (says.what in ("per", "cents", "times") and source.per is not None):
             continue
+        if says.what == "from" and (breaks := break_field(rows.record)) is not None and breaks.name in rows.sources:
+            continue
         if (words := _trouble(rows, field, says, this_year)) is None:
             continue
         message = f'column {letter} “{heading}” {words}; to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
@@ -164,6 +169,12 @@ def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str
     title = field.title.lower()
     if says.what == "per":
         return f"says that its amounts are for {says.value}, but {title} is for one: set per = {says.value} in the mapping (kotrel map asks)"
+    if says.what == "from":
+        then = f"{title} holds for any quantity: name it under skip in the mapping"
+        if (breaks := break_field(rows.record)) is not None:
+            name = breaks.title.lower()
+            then = f"no column says the {name}: give the rows one, in the sheet or in the mapping (kotrel map asks)"
+        return f"says that its amounts hold from {says.value} on, and {then}"
     if says.what == "cents":
         return f"says that its amounts are in cents: set per = 100 for {title} in the mapping (kotrel map asks)"
     if says.what == "times":

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
+from kotrel.core.matching.quantity_breaks import PIECES, break_field, break_said
 from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column
 from kotrel.core.values.same_writing import form_of
@@ -40,12 +41,17 @@ class Wide(Struct, frozen=True):
         words: what they call its codes, in the order of the sheet.
         values: the fields that their cells fill.
         codes: the codes that the words mean.
+        means: what each of the words means, where they are none of the codes.
+        sure, why: how sure that is, in per cent, and how it is known.
     """
 
     by: Field
     words: tuple[str, ...]
     values: tuple[WideValue, ...]
     codes: frozenset[str] = frozenset()
+    means: Mapping[str, str] = field(default_factory=dict)
+    sure: int = 100
+    why: str = "headings on that list"
 
     @property
     def columns(self) -> tuple[Column, ...]:
@@ -76,12 +82,12 @@ def find_wide(
     if value is None:
         return None
     best: Wide | None = None
-    for field in _repeatable(record, fed):
-        known = names(str(field.to))
+    for by in _repeatable(record, fed):
+        known = names(str(by.to))
         mine = tuple(column for column in columns if _is_on(known, column.heading))
         if len(mine) >= FEWEST and (best is None or len(mine) > len(best.columns)):
             words = tuple(column.heading for column in mine)
-            best = Wide(field, words, (WideValue(value, f"{{{field.name}}}", mine),))
+            best = Wide(by, words, (WideValue(value, f"{{{by.name}}}", mine),))
     return best
 
 
@@ -124,6 +130,45 @@ def _read_heading(heading: str, by: Field, record: Record, known: ListNames) -> 
         if name is not None and name not in record.key and _is_on(known, word):
             return word, said, name
     return None
+
+
+def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], plain: Column | None) -> Wide | None:
+    """The columns whose headings say from which quantity on their amounts hold: ``1+``, ``10+``; ``Price from 10``.
+
+    Args:
+        columns: those that other fields do not need.
+        fed: fields that other columns feed.
+        plain: the column that has the amount without saying from which quantity on: from where such rows begin.
+    """
+    by = break_field(record)
+    value = next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
+    if by is None or value is None or by.name in fed:
+        return None
+    found = {
+        column: said.quantity
+        for column in columns
+        if (said := break_said(column.heading)) is not None and _is_called_so("".join(said.around), value)
+    } or _bare_breaks(columns)
+    if plain is not None and found and by.default:
+        found = {plain: by.default, **found}
+    means = {column.heading: quantity for column, quantity in found.items()}
+    if not found or len(set(means.values())) < len(found):
+        return None
+    values = (WideValue(value, f"{{{by.name}}}", tuple(found)),)
+    return Wide(by, tuple(means), values, means=means, sure=95, why="the quantities in the headings; correct?")
+
+
+def _is_called_so(words: str, value: Field) -> bool:
+    """Whether the rest of a heading says nothing, that it is of pieces, or what such amounts are called."""
+    terms = terms_of(words) - PIECES
+    return not terms or terms in {terms_of(word) for word in (value.title, *value.synonyms)}
+
+
+def _bare_breaks(columns: Sequence[Column]) -> dict[Column, str]:
+    """Columns that are headed with nothing but rising numbers: 1, 10, 100."""
+    found = {column: column.heading.strip() for column in columns if re.fullmatch("[1-9][0-9]{0,4}", column.heading)}
+    numbers = [int(each) for each in found.values()]
+    return found if len(found) >= FEWEST and numbers == sorted(numbers) else {}
 
 
 def _repeatable(record: Record, fed: Sequence[str]) -> Iterator[Field]:

@@ -49,7 +49,7 @@ def show_mapped(screen: Screen, mapped: Mapped) -> None:
         for value in mapped.wide.values:
             heads = listed([column.heading for column in value.columns], 6)
             feeds = f"{value.field.name}, by {mapped.wide.by.name}"
-            grid.add_row("", Text(heads, style="bold"), "→", feeds, "100 %", "headings on that list")
+            grid.add_row("", Text(heads, style="bold"), "→", feeds, f"{mapped.wide.sure} %", mapped.wide.why)
     screen.show(grid)
     if mapped.left:
         left = listed([f"{column.letter} “{column.heading}”" for column in mapped.left], 8)

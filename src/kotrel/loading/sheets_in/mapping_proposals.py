@@ -15,7 +15,8 @@ from kotrel.core.errors import WrongUse
 from kotrel.core.matching.heading_units import UNIT, proposed_unit
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
-from kotrel.core.matching.wide_sheets import Wide, find_groups, find_wide
+from kotrel.core.matching.quantity_breaks import break_said
+from kotrel.core.matching.wide_sheets import VALUES, Wide, find_breaks, find_groups, find_wide
 from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.list_reading import names_of
@@ -147,7 +148,20 @@ def _laid_out_wide(
         if all(each in own for each in keys):
             used = [*groups.columns, *(each.column for each in own)]
             return own, _drop_used([column for column in table.columns if column.heading], used), groups
+    if (breaks := _by_breaks(record, proposals, left)) is not None:
+        own = [each for each in proposals if each.column not in breaks.columns]
+        return own, _drop_used(left, breaks.columns), breaks
     return proposals, left, find_wide(left, record, [each.field.name for each in proposals], names)
+
+
+def _by_breaks(record: Record, proposals: Sequence[Proposal], left: Sequence[Column]) -> Wide | None:
+    """The columns that are there for each quantity break, whether or not one of them was taken for the amount."""
+    breaks = [each for each in proposals if break_said(each.column.heading) is not None]
+    own = [each for each in proposals if each not in breaks]
+    amount = next((each for each in own if each.field.name in VALUES and each.sure > UNSURE), None)
+    columns = sorted([*left, *(each.column for each in breaks)], key=lambda each: (len(each.letter), each.letter))
+    fed = [each.field.name for each in own if each is not amount]
+    return find_breaks(columns, record, fed, amount.column if amount is not None else None)
 
 
 def fitting_table(

@@ -180,18 +180,19 @@ class Database(ABC):
         return self.run_counting(f"UPDATE {table} AS t SET {changes} FROM {source} AS s WHERE {where}", values)
 
     def delete_matching(
-        self, table: str, source: str, where: str, same_key: str, mine: str, single: tuple[str, str] | None
+        self, table: str, source: str, where: str, same_key: str, mine: str, key: Sequence[tuple[str, str]]
     ) -> int:
         """Removes the rows ``t`` of a table that rows ``s`` of another name; how many.
 
         Args:
             where: which of those.
             mine: further conditions on ``t``, each with AND before it.
-            single: of a key of one column, that column in both.
+            key: the columns of the key, each in both.
         """
-        if single is not None and self.dialect.removes_by_list:
+        if self.dialect.removes_by_list:
+            own, theirs = ", ".join(f"t.{column}" for column, _ in key), ", ".join(column for _, column in key)
             return self.run_counting(
-                f"DELETE FROM {table} AS t WHERE t.{single[0]} IN (SELECT {single[1]} FROM {source} AS s WHERE {where}){mine}"
+                f"DELETE FROM {table} AS t WHERE ({own}) IN (SELECT {theirs} FROM {source} AS s WHERE {where}){mine}"
             )
         return self.run_counting(
             f"DELETE FROM {table} AS t WHERE EXISTS (SELECT 1 FROM {source} AS s WHERE {where} AND {same_key}){mine}"

@@ -64,7 +64,7 @@ class Dialect(ABC):
             written once, or in a ``table`` of their own, where splitting the journal's lists costs more than sending
             twice.
         decimals: how it keeps a decimal: ``exact``, or ``scaled`` to a whole number.
-        removes_by_list: rows with a key of one column are removed by a list of keys, which its planner does better.
+        removes_by_list: rows are removed by a list of keys, which its planner does better.
         checks_each_row: references are checked with each row that a statement touches, not at its end: rows that refer
             to each other are first written, or removed, without.
         yes_no_as_number: yes and no are kept as 1 and 0, so that a rule has to say that nothing else may be there.

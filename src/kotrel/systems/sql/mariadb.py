@@ -200,7 +200,7 @@ class MariaDatabase(Database):
         return self.run_counting(f"UPDATE {source} AS s STRAIGHT_JOIN {table} AS t SET {changes} WHERE {where}", values)
 
     def delete_matching(
-        self, table: str, source: str, where: str, same_key: str, mine: str, single: tuple[str, str] | None
+        self, table: str, source: str, where: str, same_key: str, mine: str, key: Sequence[tuple[str, str]]
     ) -> int:
         return self.run_counting(
             f"DELETE t FROM {source} AS s STRAIGHT_JOIN {table} AS t WHERE {where} AND {same_key}{mine}"

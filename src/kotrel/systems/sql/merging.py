@@ -92,9 +92,8 @@ class Merge:
             # Rows that refer to each other could not go in any order.
             free = [(store.column(each.name), "NULL") for each in loops]
             database.update_from(store.name, free, self.stage.name, f"{where} AND {self.stage.same_key()}{mine}")
-        key = store.record.key
-        single = (store.column(key[0]), staged("to", key[0])) if len(key) == 1 else None
-        return database.delete_matching(store.name, self.stage.name, where, self.stage.same_key(), mine, single)
+        key = [(store.column(name), staged("to", name)) for name in store.record.key]
+        return database.delete_matching(store.name, self.stage.name, where, self.stage.same_key(), mine, key)
 
     def _change(self, touched: Sequence[str], only: str, mine: str) -> int:
         """Changes the cells that changed rows change, and what the system's own code would change with them."""

@@ -1,0 +1,67 @@
+"""Quantity breaks in headings: ``10+``, ``Price from 100``, ``10-49``: amounts that hold from a quantity on."""
+
+from __future__ import annotations
+
+import re
+
+from msgspec import Struct
+
+from kotrel.core.description.model import Field, Record
+from kotrel.core.languages.all_languages import words_of
+from kotrel.core.tables.heading_words import terms_of
+from kotrel.core.values.month_names import plain_letters
+
+_NUMBER = r"(?<![0-9.,'])(?P<number>[1-9][0-9]{0,4})"
+_ENDS = r"(?![0-9]|[.,'/][0-9])"
+_MEASURE = r"(?!\s*(?:%|(?:mm|cm|dm|m|km|in|inch|ft|g|kg|l|ml|cl|v|w|a|days?|tage?|jours?)\b))"
+"""What is 6-8 mm is a size, and 3-5 days a time."""
+_PATTERNS = (
+    re.compile(rf"{_NUMBER}\s?\+(?!\s*[/0-9])"),
+    re.compile(rf"(?:≥|>\s?=)\s*{_NUMBER}{_ENDS}{_MEASURE}"),
+    re.compile(rf"{_NUMBER}\s?[-–]\s?(?P<to>[1-9][0-9]{{0,4}}){_ENDS}{_MEASURE}"),
+    re.compile(rf"(?P<word>[^\W\d_]+)\.?(?:\s+de)?\s*{_NUMBER}{_ENDS}{_MEASURE}"),
+)
+_LEAST = words_of("least")
+PIECES = frozenset(("each", "quantity", "pcs", "pc", "pieces", "piece", "stk", "st", "off"))
+"""Terms beside a number that say no more than that it is of pieces."""
+_YEARS = range(1900, 2100)
+
+
+class QuantityBreak(Struct, frozen=True):
+    """From which quantity on the amounts of a column hold.
+
+    Attributes:
+        quantity: a whole number.
+        around: what stands before and behind it in the heading.
+    """
+
+    quantity: str
+    around: tuple[str, str]
+
+
+def break_said(heading: str) -> QuantityBreak | None:
+    """The quantity from which on the amounts below a heading hold, where it says one."""
+    heading = " ".join(heading.split())
+    for pattern in _PATTERNS:
+        for match in pattern.finditer(heading):
+            if _is_break(match):
+                return QuantityBreak(match["number"], (heading[: match.start()], heading[match.end() :]))
+    return None
+
+
+def _is_break(match: re.Match[str]) -> bool:
+    said = match.groupdict()
+    if said.get("to") is not None:
+        return int(said["number"]) < int(said["to"]) and int(said["number"]) not in _YEARS
+    if (word := said.get("word")) is not None:
+        return _says_from(word) and int(said["number"]) not in _YEARS
+    return True
+
+
+def _says_from(word: str) -> bool:
+    return plain_letters(word) in _LEAST or terms_of(word) in ({"from"}, {"quantity"})
+
+
+def break_field(record: Record) -> Field | None:
+    """The field of a record that says from which quantity on a row holds, or None: the quantity in its key."""
+    return next((record.fields[name] for name in record.key if record.fields[name].kind == "quantity"), None)
