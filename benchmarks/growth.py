@@ -16,6 +16,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from datetime import date, timedelta
 from functools import partial
 from pathlib import Path
 
@@ -94,7 +95,7 @@ def mappings(number: int) -> tuple[str, ...]:
 
 
 def spellings(number: int) -> tuple[str, ...]:
-    words = [f'"spelling {place}" = "EA"' for place in range(number * 100)]
+    words = [f'"spelling {place}" = "EA"' for place in range(number * 1_000)]
     text = Path("kotrel.toml").read_text("utf-8").split("[spellings.unit]")[0]
     lines("kotrel.toml", text, "[spellings.unit]", *words)
     return (lines("few.csv", HEAD, *item_rows(0, 10)),)
@@ -110,7 +111,7 @@ key = ["code"]
 code = {{ kind = "code", length = 20, must = "always", synonyms = ["more {place}"] }}
 name = {{ kind = "text", synonyms = ["name of more {place}"] }}
 """
-        for place in range(number * 10)
+        for place in range(number * 50)
     ]
     with Path("system.toml").open("a", encoding="utf-8") as description:
         description.write("\n".join(["", *more]))
@@ -122,7 +123,8 @@ def findings(number: int) -> tuple[str, ...]:
 
 
 def periods(number: int) -> tuple[str, ...]:
-    days = [f"SHOP,ROP-00010,{2030 + place // 12}-{place % 12 + 1:02d}-01,0.6" for place in range(number * 24)]
+    first = date(2030, 1, 1)
+    days = [f"SHOP,ROP-00010,{first + timedelta(days=place)},0.6" for place in range(number * 100)]
     return (lines("periods.csv", "Price list,Item,From date,Price", *days),)
 
 
@@ -210,8 +212,8 @@ def undo_before(number: int) -> Timed:
 def reprice(number: int) -> Timed:
     items(number * 500)
     Path("prices").mkdir(exist_ok=True)
-    rules = ['list = "SHOP"', "[[rule]]", "where = \"item.category is 'ROPE'\"", 'price = "cost * 2"']
-    lines("prices/grow.toml", *rules)
+    step = ["[[step]]", "where = \"category is 'ROPE'\"", 'set = { SHOP = "cost * 2" }']
+    lines("prices/grow.toml", "from_date = 2030-01-01", *step)
     return partial(kotrel, "reprice", "grow")
 
 

@@ -156,6 +156,17 @@ class OneAnswer(Program):
         self.write("l.csv", "Item,Warehouse,Minimum (BOX)", "FST-00020,QUAY,2")
         self.assertEqual(self.rows("l.csv"), ["heading-says 0"])
 
+    def test_a_heading_that_says_from_which_quantity_on_makes_no_plain_price(self):
+        head, row = "Item,Price list,From date", "ROP-00010,SHOP,2030-01-01"
+        self.write("one.csv", f"{head},Price (from 10)", f"{row},1.10")
+        self.assertEqual(self.rows("one.csv", "--as", "price"), ["heading-says 0"])
+        self.write("breaks.csv", f"{head},Price,10 - 99 pcs,Price 100+", f"{row},1.20,1.10,0.95")
+        self.json("map", "breaks.csv", "price")
+        self.json("load", "breaks.csv", "--map", "breaks", "--yes")
+        on = ("--on", "2030-02-01", "--customer", "C-1004")
+        for quantity, amount in (("1", "1.20"), ("9.5", "1.20"), ("10", "1.10"), ("99", "1.10"), ("100", "0.95")):
+            self.assertEqual(self.json("price", "ROP-00010", "--quantity", quantity, *on)["price"], amount, quantity)
+
     def test_what_a_mapping_calculates_counts_before_anything_is_left_out(self):
         # 3 dozen are 36 pieces: in a document, and in a count, whose file is read again in another way.
         self.write("q.csv", "Item,Warehouse,Bin,Quantity (doz),Cost", "FST-00020,QUAY,Q-04-D,3,1.16")
