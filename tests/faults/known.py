@@ -179,9 +179,8 @@ HARMLESS: dict[str, dict[str, str]] = {
     "core/tables/number_display.py": {
         "how.mask and is_code_of(shown := masked(held, how.mask).strip(), held)  →  is_code_of(shown := masked(held, how.mask).strip(), held)": "without a mask, a number is shown as it is",
     },
-    "sheets/ooxml/number_formats.py": {
+    "sheets/ods_formats.py": {
         'if b"line-through" not in content and b"line-through" not in named: never': _QUICK,
-        "table is None or not struck  →  table is None": _QUICK,
     },
     "core/tables/headings.py": {
         "if len(heading) > _LONGEST: never": _QUICK,

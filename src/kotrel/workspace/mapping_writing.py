@@ -131,18 +131,22 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         settings["fixed"].comment(f"from a heading, {' '.join(habits.unit[1].split())}; correct?")
         fields.add(UNIT, settings)
     if wide is not None:
-        repeated = tomlkit.table()
-        if wide.means:
-            means = tomlkit.inline_table()
-            for word, meant in wide.means.items():
-                means.add(meant, word)
-            repeated.add("repeat", means)
-        else:
-            repeated.add("repeat", list(wide.words))
-        repeated["repeat"].comment(f"a row for each of these: {wide.why}")
-        fields.add(wide.by.name, repeated)
-        for each in wide.values:
-            value = tomlkit.table()
-            value.add("column", each.heading)
-            fields.add(each.field.name, value)
+        _add_repeated(fields, wide)
     return fields
+
+
+def _add_repeated(fields: Table, wide: Wide) -> None:
+    """What is repeated for each of some columns, and the fields that these fill."""
+    import tomlkit
+
+    repeated = tomlkit.table()
+    means = tomlkit.inline_table()
+    for word, meant in wide.means.items():
+        means.add(meant, word)
+    repeated.add("repeat", means if wide.means else list(wide.words))
+    repeated["repeat"].comment(f"a row for each of these: {wide.why}")
+    fields.add(wide.by.name, repeated)
+    for each in wide.values:
+        value = tomlkit.table()
+        value.add("column", each.heading)
+        fields.add(each.field.name, value)

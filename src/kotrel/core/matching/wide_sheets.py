@@ -78,7 +78,7 @@ def find_wide(
     Args:
         fed: fields that have a column already.
     """
-    value = next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
+    value = _value_of(record, fed)
     if value is None:
         return None
     best: Wide | None = None
@@ -141,14 +141,12 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
         plain: the column that has the amount without saying from which quantity on: from where such rows begin.
     """
     by = break_field(record)
-    value = next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
+    value = _value_of(record, fed)
     if by is None or value is None or by.name in fed:
         return None
-    found = {
-        column: said.quantity
-        for column in columns
-        if (said := break_said(column.heading)) is not None and _is_called_so("".join(said.around), value)
-    } or _bare_breaks(columns)
+    said = {column: break_ for column in columns if (break_ := break_said(column.heading)) is not None}
+    named = {column: break_.quantity for column, break_ in said.items() if _is_called_so(break_.around, value)}
+    found = named or _bare_breaks(columns)
     if plain is not None and found and by.default:
         found = {plain: by.default, **found}
     means = {column.heading: quantity for column, quantity in found.items()}
@@ -158,9 +156,14 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
     return Wide(by, tuple(means), values, means=means, sure=95, why="the quantities in the headings; correct?")
 
 
-def _is_called_so(words: str, value: Field) -> bool:
+def _value_of(record: Record, fed: Sequence[str]) -> Field | None:
+    """The field that such columns have the values of, if no other column feeds it."""
+    return next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
+
+
+def _is_called_so(around: Sequence[str], value: Field) -> bool:
     """Whether the rest of a heading says nothing, that it is of pieces, or what such amounts are called."""
-    terms = terms_of(words) - PIECES
+    terms = terms_of("".join(around)) - PIECES
     return not terms or terms in {terms_of(word) for word in (value.title, *value.synonyms)}
 
 

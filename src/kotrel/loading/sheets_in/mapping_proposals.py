@@ -92,7 +92,6 @@ def map_file(
         table, proposals, left = fitting_table(tables, record, names)
         proposals, left, wide = _laid_out_wide(table, record, proposals, left, names)
         unit = proposed_unit(record, [(each.field, each.column.heading) for each in proposals], names)
-    left = _drop_used(left, wide.columns if wide is not None else ())
     others = [each for each in tables if each is not table]
     habits = replace(habits_of(table, record, proposals, left, others), unit=unit)
     left = _drop_used(left, habits.columns)
@@ -140,18 +139,28 @@ def _laid_out_wide(
     table: Table, record: Record, proposals: list[Proposal], left: list[Column], names: Callable[[str], ListNames]
 ) -> tuple[list[Proposal], list[Column], Wide | None]:
     """The proposals and what is left over beside columns that are there for each row of a list, and these."""
+    if (grouped := _in_groups(table, record, proposals, names)) is not None:
+        return grouped
+    columned = _by_breaks(record, proposals, left) or find_wide(
+        left, record, [each.field.name for each in proposals], names
+    )
+    used = columned.columns if columned is not None else ()
+    return [each for each in proposals if each.column not in used], _drop_used(left, used), columned
+
+
+def _in_groups(
+    table: Table, record: Record, proposals: list[Proposal], names: Callable[[str], ListNames]
+) -> tuple[list[Proposal], list[Column], Wide] | None:
+    """The same where there is a group of columns for each row of a list; None where there is none."""
     keys = [each for each in proposals if each.field.name in record.key]
     referring = [each.field.name for each in proposals if each.field.to is not None]
     groups = find_groups(table.columns, record, referring, names)
-    if groups is not None:
-        own = [each for each in proposals if not groups.names_one(each.column.heading)]
-        if all(each in own for each in keys):
-            used = [*groups.columns, *(each.column for each in own)]
-            return own, _drop_used([column for column in table.columns if column.heading], used), groups
-    if (breaks := _by_breaks(record, proposals, left)) is not None:
-        own = [each for each in proposals if each.column not in breaks.columns]
-        return own, _drop_used(left, breaks.columns), breaks
-    return proposals, left, find_wide(left, record, [each.field.name for each in proposals], names)
+    if groups is None:
+        return None
+    own = [each for each in proposals if not groups.names_one(each.column.heading)]
+    used = [*groups.columns, *(each.column for each in own)]
+    left = _drop_used([column for column in table.columns if column.heading], used)
+    return (own, left, groups) if all(each in own for each in keys) else None
 
 
 def _by_breaks(record: Record, proposals: Sequence[Proposal], left: Sequence[Column]) -> Wide | None:
