@@ -156,6 +156,16 @@ class OneAnswer(Program):
         self.write("l.csv", "Item,Warehouse,Minimum (BOX)", "FST-00020,QUAY,2")
         self.assertEqual(self.rows("l.csv"), ["heading-says 0"])
 
+    def test_a_column_for_each_warehouse_is_no_lot(self):
+        self.write("wide.csv", "Item,QUAY,LOFT,Unit cost", "FST-00020,50,10,1.16", "FST-00030,,4,1.16")
+        told = self.kotrel("check", "wide.csv", "--as", "opening_stock", status=1).stdout.partition("Next: ")[2]
+        # What finds the quantities comes before an option that would put all of them into one warehouse.
+        self.assertTrue(told.startswith("kotrel map wide.csv opening_stock"), told)
+        self.json("map", "wide.csv", "opening_stock")
+        done = self.json("preview", "wide.csv", "--map", "wide", "--date", "2026-11-30")
+        posted = {each["warehouse"]: each["quantity"] for each in done["totals"]["posts"]}
+        self.assertEqual(posted, {"QUAY": "50", "LOFT": "14"})
+
     def test_a_heading_that_says_from_which_quantity_on_makes_no_plain_price(self):
         head, row = "Item,Price list,From date", "ROP-00010,SHOP,2030-01-01"
         self.write("one.csv", f"{head},Price (from 10)", f"{row},1.10")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from pathlib import Path
 
 from msgspec import Struct
@@ -62,6 +62,10 @@ def _names_of_filled(tables: Sequence[Table]) -> list[str]:
 
 def _drop_used(columns: Sequence[Column], used: Collection[Column]) -> list[Column]:
     return [column for column in columns if column not in used]
+
+
+def _in_order(columns: Iterable[Column]) -> list[Column]:
+    return sorted(columns, key=lambda each: (len(each.letter), each.letter))
 
 
 def map_file(
@@ -141,11 +145,18 @@ def _laid_out_wide(
     """The proposals and what is left over beside columns that are there for each row of a list, and these."""
     if (grouped := _in_groups(table, record, proposals, names)) is not None:
         return grouped
-    columned = _by_breaks(record, proposals, left) or find_wide(
-        left, record, [each.field.name for each in proposals], names
-    )
+    columned = _by_breaks(record, proposals, left) or _by_codes(record, proposals, left, names)
     used = columned.columns if columned is not None else ()
     return [each for each in proposals if each.column not in used], _drop_used(left, used), columned
+
+
+def _by_codes(
+    record: Record, proposals: Sequence[Proposal], left: Sequence[Column], names: Callable[[str], ListNames]
+) -> Wide | None:
+    """The columns that are headed with codes of one list; that LOFT resembles “lot” makes it none."""
+    own = [each for each in proposals if each.sure > UNSURE]
+    columns = _in_order([*left, *(each.column for each in proposals if each not in own)])
+    return find_wide(columns, record, [each.field.name for each in own], names)
 
 
 def _in_groups(
@@ -168,7 +179,7 @@ def _by_breaks(record: Record, proposals: Sequence[Proposal], left: Sequence[Col
     breaks = [each for each in proposals if break_said(each.column.heading) is not None]
     own = [each for each in proposals if each not in breaks]
     amount = next((each for each in own if each.field.name in VALUES and each.sure > UNSURE), None)
-    columns = sorted([*left, *(each.column for each in breaks)], key=lambda each: (len(each.letter), each.letter))
+    columns = _in_order([*left, *(each.column for each in breaks)])
     fed = [each.field.name for each in own if each is not amount]
     return find_breaks(columns, record, fed, amount.column if amount is not None else None)
 

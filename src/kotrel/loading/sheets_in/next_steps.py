@@ -55,10 +55,14 @@ def next_steps(
     errors = errors_in([each.rows for each in checked])
     steps: list[str] = []
     if options := _document_options(checked, args):
-        steps.append(f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet")
-        said = {"missing"} if _other_columns_missing(checked) else {"missing", "column-missing"}
+        for_all = f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet"
+        others = _other_columns_missing(checked)
+        said = {"missing"} if others else {"missing", "column-missing"}
         errors = {kind: rows for kind, rows in errors.items() if kind not in said}
-    steps += mapping_step(errors, screen)
+        # Where more is missing, a mapping may find all of it: a column for each warehouse has the quantities, too.
+        steps += [*mapping_step(errors, screen), for_all] if others else [for_all, *mapping_step(errors, screen)]
+    else:
+        steps += mapping_step(errors, screen)
     steps += [
         f"{screen.again(args, 'check', *option)}    {said}"
         for kind, option, said in _SETTLED_BY_OPTIONS
