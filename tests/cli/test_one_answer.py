@@ -56,6 +56,23 @@ class OneAnswer(Program):
                 told = self.kotrel("count", "set", "c", "FST-00020", f"--counted={counted}", "--reason", "x", status=2)
                 self.assertIn(message, told.stderr)
 
+    def test_which_of_two_counts_is_the_count(self):
+        self.json("count", "freeze", "c", "--where", "item begins with 'FST-000'", "--stopped")
+        head, lines = "Item,Bin,Counted", ("FST-00020,Q-04-D,10", "FST-00030,Q-04-D,7")
+        for again in ("Recount", "Final count", "Count 2", "Kontrollzählung"):
+            self.write("two.csv", f"{head},{again}", f"{lines[0]},12", f"{lines[1]},")
+            done = self.json("count", "collect", "c", "two.csv", status=1)["files"][0]
+            self.assertEqual([each["kind"] for each in done["findings"]], ["unread-limit"], again)
+        # Initials are no figures, and a column without any says nothing.
+        self.write("marked.csv", f"{head},Checked,Recount", f"{lines[0]},OM,", f"{lines[1]},,")
+        self.assertEqual(self.json("count", "collect", "c", "marked.csv")["files"][0]["lines"], 2)
+        self.write("maps/m.toml", 'record = "count"', '[field.item]\ncolumn = "Item"', '[field.bin]\ncolumn = "Bin"',
+                   '[field.counted]\nmake = "if [Recount] is blank then [Counted] else [Recount]"')  # fmt: skip
+        self.write("two.csv", f"{head},Recount", f"{lines[0]},12", f"{lines[1]},")
+        self.json("count", "collect", "c", "two.csv", "--map", "m", "--corrected")
+        counted = {each["item"]: each["counted"] for each in self.json("count", "variance", "c", "--all")["lines"]}
+        self.assertEqual((counted["FST-00020"], counted["FST-00030"]), ("12", "7"))
+
     def test_a_line_that_was_not_counted_is_none_in_one_file_and_in_several(self):
         with (self.folder / "kotrel.toml").open("a") as settings:
             settings.write('\n[count]\nnot_counted = "-1"\n')
@@ -358,7 +375,13 @@ class OneAnswer(Program):
         self.write("e.csv", "Item,Price list,Unit,Valid from,Price,Expires", "ROP-00010,SHOP,M,2027-03-01,0.91,")
         self.assertEqual(self.rows("e.csv"), [])
 
-    def test_old_amounts_are_not_loaded_beside_new_ones_that_nobody_reads(self):
+    def test_old_values_are_not_loaded_beside_new_ones_that_nobody_reads(self):
+        for head, row in (
+            ("Item code,Category,New category", "ROP-00010,ROPE-BRAIDED,CHAIN-ANCHOR"),
+            ("Item,Warehouse,Reorder point,New reorder point", "ROP-00010,QUAY,10,20"),
+        ):
+            self.write("n.csv", head, row)
+            self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], head)
         for new in ("New price", "Preis neu", "Nouveau prix"):
             self.write("n.csv", f"Item code,Price,{new}", "ROP-00010,0.60,0.62")
             self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], new)

@@ -20,6 +20,7 @@ class Language(Struct, frozen=True):
         sheet: what a spreadsheet program calls a sheet that nobody has named, before its number.
         other: words in the brackets of a heading that say that its column is another thing: an old price, a mean cost.
         least: words before a number in a heading that say from how many on a price holds.
+        again: words in headings that say that something was counted once more, or for good.
         packs: what several pieces come in.
         idle: words in headings that say nothing about what stands below.
         newer: words in headings that say that a value takes the place of another.
@@ -34,6 +35,7 @@ class Language(Struct, frozen=True):
     sheet: str
     other: str
     least: str
+    again: str
     packs: str
     idle: str = ""
     newer: str = ""

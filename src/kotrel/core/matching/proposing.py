@@ -107,15 +107,10 @@ def _without_bare_heading(candidates: list[Proposal], record: Record) -> list[Pr
 
 def _with_rivals(chosen: Proposal, candidates: list[Proposal], left: list[Column]) -> Proposal:
     """The proposal; it is no more than a guess where another column that feeds nothing says the same as much, or says
-    that its amounts take the place of these.
+    that its values take the place of these.
     """
     as_sure = [each.column for each in candidates if each.field is chosen.field and each.sure == chosen.sure]
-    is_amount = chosen.field.kind == "money"
-    rivals = [
-        column.letter
-        for column in left
-        if column in as_sure or (is_amount and is_newer(column.heading, chosen.column.heading))
-    ]
+    rivals = [column.letter for column in left if column in as_sure or is_newer(column.heading, chosen.column.heading)]
     if not rivals:
         return chosen
     return replace(

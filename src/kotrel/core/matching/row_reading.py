@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record, currency_source
-from kotrel.core.matching.by_headings import Matched, headings_of
+from kotrel.core.matching.by_headings import Matched, headings_of, terms_of_field
 from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
@@ -24,7 +24,15 @@ from kotrel.core.rows.distinct_values import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
-from kotrel.core.tables.heading_words import BREAK_WORDS, CURRENCY_WORDS, END_WORDS, PLACE_WORDS, SCALE_WORDS, is_newer
+from kotrel.core.tables.heading_words import (
+    BREAK_WORDS,
+    CURRENCY_WORDS,
+    END_WORDS,
+    PLACE_WORDS,
+    SCALE_WORDS,
+    is_later_count,
+    is_newer,
+)
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
@@ -316,8 +324,11 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     findings = []
     for column in unread:
         what = _limit_said(rows, column.heading)
-        filled = rows.table.cells[column.letter].str.strip_chars().fill_null("") != ""
-        if what and filled.any():
+        cells = rows.table.cells[column.letter].str.strip_chars().fill_null("")
+        filled = cells.filter(cells != "")
+        if not what and _is_later_count(rows, column) and filled.str.contains(r"^[0-9][0-9.,]*$").all():
+            what = "what was counted, too"
+        if what and filled.len():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
             findings.append(
                 rows.sheet_finding(
@@ -327,10 +338,14 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     return findings
 
 
+def _is_later_count(rows: Rows, column: Column) -> bool:
+    counted = rows.record.fields.get("counted")
+    return counted is not None and is_later_count(column.heading, terms_of_field(counted))
+
+
 def _limit_said(rows: Rows, heading: str) -> str:
     """What a column says of the others that are read, in words; an empty text where it says nothing of them."""
     record, word = rows.record, folded(heading)
-    amounts = [rows.heading(name) for name in rows.letters if record.fields[name].kind == "money"]
     if word in END_WORDS and record.period is not None:
         return "until when a row is valid"
     if any(record.fields[name].kind == "money" for name in rows.fields):
@@ -340,7 +355,8 @@ def _limit_said(rows: Rows, heading: str) -> str:
             return "from which quantity an amount applies"
     if word in PLACE_WORDS and (record.is_posted or "quantity" in rows.fields):
         return "of which lot, or where, a quantity is"
-    return "what an amount is from now on" if any(is_newer(heading, each) for each in amounts) else ""
+    older = next((name for name in rows.letters if is_newer(heading, rows.heading(name))), None)
+    return f"what {record.fields[older].title.lower()} is from now on" if older is not None else ""
 
 
 def _about_hidden(rows: Rows) -> list[FindingGroup]:

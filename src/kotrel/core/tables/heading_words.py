@@ -7,6 +7,7 @@ headings can be compared with the names, titles and synonyms of fields, whatever
 from __future__ import annotations
 
 import re
+from collections.abc import Set
 from functools import cache
 
 from kotrel.core.languages.all_languages import heading_terms, words_of
@@ -23,6 +24,7 @@ _PHRASES = {
 _IDLE = words_of("idle")
 """Words that say nothing about what stands below."""
 _NEWER = words_of("newer")
+_AGAIN = frozenset(map(plain_letters, words_of("again")))
 _CUT = 3
 """A word of at least this many letters, cut short with a point, stands for the only term that begins with it."""
 
@@ -66,6 +68,15 @@ def is_newer(heading: str, other: str) -> bool:
     """True where a heading says that what stands below takes the place of what the other says: “New price”, “Price”."""
     terms = terms_of(heading)
     return bool(terms & _NEWER) and terms - _NEWER == terms_of(other)
+
+
+def is_later_count(heading: str, field_terms: Set[frozenset[str]]) -> bool:
+    """True for a heading like “Recount”, “Final count” or, beside “Counted”, “Count 2”.
+
+    Args:
+        field_terms: the terms of each name of the field with what was counted.
+    """
+    return bool(terms_of(heading) & _AGAIN) or terms_of(heading) in field_terms
 
 
 def _join_terms(terms: frozenset[str]) -> frozenset[str]:
