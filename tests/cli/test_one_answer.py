@@ -377,7 +377,7 @@ class OneAnswer(Program):
 
     def test_old_values_are_not_loaded_beside_new_ones_that_nobody_reads(self):
         for head, row in (
-            ("Item code,Category,New category", "ROP-00010,ROPE-BRAIDED,CHAIN-ANCHOR"),
+            ("Item code,Category,New category", "ROP-00010,ROPE,CHAIN"),
             ("Item,Warehouse,Reorder point,New reorder point", "ROP-00010,QUAY,10,20"),
         ):
             self.write("n.csv", head, row)
