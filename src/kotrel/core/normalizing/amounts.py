@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import ColumnSetting, Tidied, spread
+from kotrel.core.normalizing.column import COLUMN, SETTINGS, SHEET, ColumnSetting, Tidied, spread
 from kotrel.core.phrases import plain_number
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
@@ -66,13 +66,13 @@ def tidy_number(
     odd = _odd_numbers(values, texts, is_number, mark, mark is None and _is_doubtful(proved, shown))
     tidied = Tidied(values)
     if odd.any():
-        decides = mark
+        decides, witness = mark, SETTINGS
         if mark is None and not proved.contradicts:
             proved = proved if proved.mark else column_mark(shown)
-            mark = proved.mark or setting.sheet_mark
+            mark, witness = (proved.mark, COLUMN) if proved.mark else (setting.sheet_mark, SHEET)
             decides = proved.deciding or (mark if mark == setting.sheet_mark else None)
         number_texts = set(values.filter(is_number & odd).to_list())
-        by = _Reading(mark, decides, _largest(values, is_number), about, setting.conventions.currency)
+        by = _Reading(mark, witness, decides, _largest(values, is_number), about, setting.conventions.currency)
 
         def read(text: str) -> tuple[str | None, str, str]:
             if text in number_texts:
@@ -180,12 +180,13 @@ class _Reading(Struct, frozen=True):
     """How the texts of a column are read.
 
     Attributes:
-        mark: the column's decimal mark, or None.
+        mark: the column's decimal mark, or None; ``witness``: what proves it.
         decides: the same, where it is proved well enough to decide how ``1.234`` is read.
         largest: the largest number cell of the column, or None where there are too few.
     """
 
     mark: numbers.Mark | None
+    witness: str
     decides: numbers.Mark | None
     largest: Decimal | None
     about: Field
@@ -233,7 +234,7 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
         return None, "not-a-number", ""
     if refused := _kind_of_refusal(read, by):
         return None, refused, ""
-    proof = _proof_of_number(text, mark, bool(letters))
+    proof = _proof_of_number(text, by, bool(letters))
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof
@@ -244,9 +245,9 @@ def _two_readings(text: str) -> str:
     return f"{first:f} or {second:f}" if first is not None and second is not None else ""
 
 
-def _proof_of_number(text: str, mark: numbers.Mark | None, letters: bool) -> str:
-    if mark and ("," in text or "." in text):
-        proof = f"decimals after the {'point' if mark == '.' else 'comma'}, as in the rest of the column"
+def _proof_of_number(text: str, by: _Reading, letters: bool) -> str:
+    if by.mark and ("," in text or "." in text):
+        proof = f"decimals after the {'point' if by.mark == '.' else 'comma'}, {by.witness}"
     else:
         proof = "it can be read in only one way" if letters else "can be read in only one way"
     return f"the letters O, l and I in a number are 0 and 1; {proof}" if letters else proof

@@ -55,6 +55,10 @@ class Tidied(Struct):
         return {row for each in errors for row in each.cells[ROW].to_list()}
 
 
+COLUMN, SHEET, SETTINGS = "as in the rest of the column", "as in the rest of the sheet", "as set for these sheets"
+"""How it is known how a column writes its numbers and days."""
+
+
 class ColumnSetting(Struct, frozen=True):
     """What tidying needs to know besides the column.
 

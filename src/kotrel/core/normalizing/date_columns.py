@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.normalizing.column import ColumnSetting, Tidied, Trouble, spread
+from kotrel.core.normalizing.column import COLUMN, SETTINGS, ColumnSetting, Tidied, Trouble, spread
 from kotrel.core.rows.findings import cells_of
 from kotrel.core.values import dates
 from kotrel.core.values.dates import read_moment
@@ -43,6 +43,7 @@ def tidy_date(
         return Tidied(values)
     texts = setting.with_witnesses(values.filter(odd)).unique().to_list()
     order, pairs = dates.habits_of(texts, setting.conventions.dates)
+    witness = COLUMN if setting.conventions.dates == "auto" else SETTINGS
     numbered = set(values.filter(is_number & odd).to_list())
 
     def read(text: str) -> tuple[str | None, str, str]:
@@ -55,7 +56,7 @@ def tidy_date(
             return day.value, "two-digit-year", "the nearest year with these digits"
         if day.time:
             return day.value, "time-left-out", "the field holds a date without a time"
-        proof = f"{order} first, as in the rest of the column" if order else "can be read in only one way"
+        proof = f"{order} first, {witness}" if order else "can be read in only one way"
         return day.value, "date-as-typed", proof
 
     tidied = spread(rows, values, odd, read, _DATE_TROUBLES, _DATE_REPAIRS)
