@@ -187,6 +187,11 @@ class OneAnswer(Program):
         head, row = "Item,Price list,From date", "ROP-00010,SHOP,2030-01-01"
         self.write("one.csv", f"{head},Price (from 10)", f"{row},1.10")
         self.assertEqual(self.rows("one.csv", "--as", "price"), ["heading-says 0"])
+        self.write("two.csv", f"{head},Price,Price 10+", f"{row},1.20,1.10")
+        self.assertEqual(self.rows("two.csv", "--as", "price"), ["unread-limit 0"])
+        self.write("pairs.csv", f"{head},Qty 1,Price 1,Qty 2,Price 2", f"{row},1,1.20,10,1.10")
+        self.json("map", "pairs.csv", "price")
+        self.assertEqual(self.rows("pairs.csv", "--map", "pairs"), ["unread-limit 0"] * 2)
         self.write("breaks.csv", f"{head},Price,10 - 99 pcs,Price 100+", f"{row},1.20,1.10,0.95")
         self.json("map", "breaks.csv", "price")
         self.json("load", "breaks.csv", "--map", "breaks", "--yes")

@@ -38,28 +38,32 @@ class QuantityBreak(Struct, frozen=True):
     quantity: str
     around: tuple[str, str]
 
+    def is_of(self, amount: Field) -> bool:
+        """Whether the rest of the heading says nothing, that it is of pieces, or what such amounts are called."""
+        terms = terms_of("".join(self.around)) - PIECES
+        return not terms or terms in {terms_of(word) for word in (amount.title, *amount.synonyms)}
+
 
 def break_said(heading: str) -> QuantityBreak | None:
     """The quantity from which on the amounts below a heading hold, where it says one."""
     heading = " ".join(heading.split())
     for pattern in _PATTERNS:
         for match in pattern.finditer(heading):
-            if _is_break(match):
+            if _is_break(match, len(heading)):
                 return QuantityBreak(match["number"], (heading[: match.start()], heading[match.end() :]))
     return None
 
 
-def _is_break(match: re.Match[str]) -> bool:
+def _is_break(match: re.Match[str], length: int) -> bool:
     said = match.groupdict()
     if said.get("to") is not None:
         return int(said["number"]) < int(said["to"]) and int(said["number"]) not in _YEARS
     if (word := said.get("word")) is not None:
-        return _says_from(word) and int(said["number"]) not in _YEARS
+        # “Qty 2” alone is a second quantity; “Price, qty 2” is a price.
+        of_quantity = terms_of(word) == {"quantity"} and len(match[0]) < length
+        says_from = plain_letters(word) in _LEAST or terms_of(word) == {"from"} or of_quantity
+        return says_from and int(said["number"]) not in _YEARS
     return True
-
-
-def _says_from(word: str) -> bool:
-    return plain_letters(word) in _LEAST or terms_of(word) in ({"from"}, {"quantity"})
 
 
 def break_field(record: Record) -> Field | None:

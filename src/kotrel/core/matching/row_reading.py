@@ -15,6 +15,7 @@ from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.no_prices import without_replaced, without_words
+from kotrel.core.matching.quantity_breaks import break_said
 from kotrel.core.matching.row_choice import choose_rows
 from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, column_mark, tidy
 from kotrel.core.normalizing.price_units import per_one
@@ -32,6 +33,7 @@ from kotrel.core.tables.heading_words import (
     SCALE_WORDS,
     is_later_count,
     is_newer,
+    is_numbered_alike,
 )
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
@@ -326,8 +328,8 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
         what = _limit_said(rows, column.heading)
         cells = rows.table.cells[column.letter].str.strip_chars().fill_null("")
         filled = cells.filter(cells != "")
-        if not what and _is_later_count(rows, column) and filled.str.contains(r"^[0-9][0-9.,]*$").all():
-            what = "what was counted, too"
+        if not what and filled.str.contains(r"^[^\w]*[0-9][0-9.,]*[^\w]*$").all():
+            what = _figures_said(rows, column)
         if what and filled.len():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
             findings.append(
@@ -338,9 +340,21 @@ def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     return findings
 
 
-def _is_later_count(rows: Rows, column: Column) -> bool:
-    counted = rows.record.fields.get("counted")
-    return counted is not None and is_later_count(column.heading, terms_of_field(counted))
+def _figures_said(rows: Rows, column: Column) -> str:
+    """What a column of figures says of the others, in words; an empty text where it says nothing of them."""
+    fields = rows.record.fields
+    if "counted" in fields and is_later_count(column.heading, terms_of_field(fields["counted"])):
+        return "what was counted, too"
+    amounts = [each for each in fields.values() if each.kind == "money"]
+    if (said := break_said(column.heading)) is not None and any(said.is_of(each) for each in amounts):
+        return "what an amount is from a quantity on"
+    twins = (
+        name
+        for name in rows.letters
+        if fields[name].is_decimal and is_numbered_alike(column.heading, rows.heading(name))
+    )
+    twin = next(twins, None)
+    return f"what {fields[twin].title.lower()} is, too" if twin is not None else ""
 
 
 def _limit_said(rows: Rows, heading: str) -> str:

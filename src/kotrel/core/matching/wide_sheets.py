@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.quantity_breaks import PIECES, break_field, break_said
+from kotrel.core.matching.quantity_breaks import break_field, break_said
 from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column
 from kotrel.core.values.same_writing import form_of
@@ -145,7 +145,7 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
     if by is None or value is None or by.name in fed:
         return None
     said = {column: break_ for column in columns if (break_ := break_said(column.heading)) is not None}
-    named = {column: break_.quantity for column, break_ in said.items() if _is_called_so(break_.around, value)}
+    named = {column: break_.quantity for column, break_ in said.items() if break_.is_of(value)}
     found = named or _bare_breaks(columns)
     if plain is not None and found and by.default:
         found = {plain: by.default, **found}
@@ -159,12 +159,6 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
 def _value_of(record: Record, fed: Sequence[str]) -> Field | None:
     """The field that such columns have the values of, if no other column feeds it."""
     return next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
-
-
-def _is_called_so(around: Sequence[str], value: Field) -> bool:
-    """Whether the rest of a heading says nothing, that it is of pieces, or what such amounts are called."""
-    terms = terms_of("".join(around)) - PIECES
-    return not terms or terms in {terms_of(word) for word in (value.title, *value.synonyms)}
 
 
 def _bare_breaks(columns: Sequence[Column]) -> dict[Column, str]:

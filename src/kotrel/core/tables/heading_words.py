@@ -70,6 +70,13 @@ def is_newer(heading: str, other: str) -> bool:
     return bool(terms & _NEWER) and terms - _NEWER == terms_of(other)
 
 
+def is_numbered_alike(heading: str, other: str) -> bool:
+    """True for “Price 2” beside “Price 1”."""
+    parts = [re.fullmatch(r"(.*[^0-9\s])\s*([1-9])", each.strip()) for each in (heading, other)]
+    first, second = parts
+    return first is not None and second is not None and first[1].casefold() == second[1].casefold()
+
+
 def is_later_count(heading: str, field_terms: Set[frozenset[str]]) -> bool:
     """True for a heading like “Recount”, “Final count” or, beside “Counted”, “Count 2”.
 
