@@ -1,6 +1,7 @@
 """The rules of the house: imports run one way, files stay small, tests stand where their code does."""
 
 import ast
+import re
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
@@ -97,6 +98,12 @@ class House(unittest.TestCase):
         self.assertLessEqual(rooms, {room for rooms in STOREYS for room in rooms})
         core = {path.name.removesuffix(".py") for path in (SOURCE / "core").iterdir()}
         self.assertEqual(core - {"__init__", "__pycache__"}, {name for names in CORE for name in names})
+
+    def test_a_command_that_is_advised_can_be_typed_with_any_file(self):
+        # “kotrel check my list.csv” would look for two files.
+        bare = re.compile(r"(?:kotrel|program\}) [a-z ]+[^\"']*\{(?!quoted)[a-z_.]*(?:path|file|output)(?:\.name)?\}")
+        for path in SOURCE.rglob("*.py"):
+            self.assertIsNone(bare.search(path.read_text("utf-8")), path)
 
     def test_no_two_files_have_one_name(self):
         names = [path.stem for path in SOURCE.rglob("*.py") if path.stem != "__init__"]

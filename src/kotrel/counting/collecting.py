@@ -35,6 +35,7 @@ from kotrel.counting.count_files import Count, CountedFile, open_count
 from kotrel.counting.count_sheets import STAMP
 from kotrel.counting.count_state import counting_time
 from kotrel.counting.sheet_rows import CollectOptions, counted_rows_of, prepared_files
+from kotrel.screen.command_lines import quoted
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.systems.interface import Reading, Step
 from kotrel.workspace.mapping_reading import map_named, read_maps
@@ -285,7 +286,9 @@ def _source_of(
     of, number, round_ = stamp.split("/")
     if of != name:
         raise WrongData(
-            f"{path} is a sheet of the count {of}, not of {name}", f"kotrel count collect {of} {path}", "other-count"
+            f"{path} is a sheet of the count {of}, not of {name}",
+            f"kotrel count collect {of} {quoted([path])}",
+            "other-count",
         )
     return f"sheet {number}", int(round_)
 

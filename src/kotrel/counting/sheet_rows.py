@@ -32,7 +32,9 @@ from kotrel.counting.scanning import scanned_rows
 from kotrel.counting.written_units import with_units_beside
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.sheet_reading import tables_in
+from kotrel.screen.command_lines import quoted
 from kotrel.systems.interface import Reading
+from kotrel.workspace.fitting_maps import map_for
 from kotrel.workspace.mapping_reading import map_named, read_maps, with_sheet_records
 from kotrel.workspace.mappings import SavedMap, apply_map
 from kotrel.workspace.settings import Workspace
@@ -43,7 +45,7 @@ def _mapping_named(name: str, path: Path, workspace: Workspace) -> SavedMap:
     if saved.record != NAME:
         raise WrongUse(
             f"the saved mapping {name} is not for count sheets, but for {saved.record}",
-            f"kotrel map {path} {NAME} --name NAME makes one.",
+            f"kotrel map {quoted([path])} {NAME} --name NAME makes one.",
             "other-map",
         )
     return saved
@@ -52,28 +54,24 @@ def _mapping_named(name: str, path: Path, workspace: Workspace) -> SavedMap:
 def by_saved_match(
     path: Path, tables: list[Table], workspace: Workspace, name: str | None
 ) -> list[tuple[Table, Matched]]:
-    """The tables that a saved mapping for count sheets reads, the one that needs the most headings first.
+    """The tables that saved mappings for count sheets read, each with what its own makes of it.
 
     Raises:
-        WrongUse: the mapping that the user names is not for count sheets, or does not fit.
+        WrongUse: the mapping that the user names is not for count sheets, or does not fit; several fit equally well.
     """
     description = with_sheet_records(workspace.description)
-    if name is not None:
-        saved = [_mapping_named(name, path, workspace)]
-        as_saved = {key: getattr(saved[0], key) for key in ("sheet", "heading_row", "encoding")}
-        if any(value is not None for value in as_saved.values()):
-            tables[:] = tables_in(path, FileOptions(**as_saved, limits=workspace.limits))
-    else:
+    if name is None:
         saved = [each for each in read_maps(workspace.folder, workspace.description) if each.record == NAME]
-        saved.sort(key=lambda each: -len(each.headings()))
-    for mapping in saved:
-        fitting = [table for table in tables if not mapping.missing_in(table)]
-        if name is not None and not fitting and tables:
-            # What is missing is told of the sheet that comes nearest.
-            fitting = [min(tables, key=lambda table: len(mapping.missing_in(table)))]
-        if fitting:
-            return [(table, apply_map(mapping, table, description)[0]) for table in fitting]
-    return []
+        found = [(table, map_for(table, saved)) for table in tables]
+        return [(table, apply_map(mapping, table, description)[0]) for table, mapping in found if mapping is not None]
+    mapping = _mapping_named(name, path, workspace)
+    as_saved = {key: getattr(mapping, key) for key in ("sheet", "heading_row", "encoding")}
+    if any(value is not None for value in as_saved.values()):
+        tables[:] = tables_in(path, FileOptions(**as_saved, limits=workspace.limits))
+    # What is missing is told of the sheet that comes nearest.
+    nearest = [min(tables, key=lambda table: len(mapping.missing_in(table)))] if tables else []
+    fitting = [table for table in tables if not mapping.missing_in(table)] or nearest
+    return [(table, apply_map(mapping, table, description)[0]) for table in fitting]
 
 
 _COUNTED = {"item", "counted"}
@@ -180,7 +178,7 @@ def counted_rows_of(
         if rows is None:
             raise trouble or WrongData(
                 f"{path} is no count sheet: it has no columns Item and Counted, and its lines are no scanned codes",
-                f"If it lists what was counted, kotrel map {path} {NAME} says which column has what.",
+                f"If it lists what was counted, kotrel map {quoted([path])} {NAME} says which column has what.",
                 "nothing-recognised",
             )
         return [rows], []

@@ -17,7 +17,7 @@ from kotrel.exchange.sent_jobs import JobState, job_load
 from kotrel.exchange.trial_answers import show_trial
 from kotrel.loading.opening import now
 from kotrel.loading.sheets_in.findings_screen import checked_json
-from kotrel.screen.command_lines import as_seen
+from kotrel.screen.command_lines import as_seen, quoted
 from kotrel.screen.screen import Screen
 from kotrel.systems.folder.folder_system import FolderSystem
 from kotrel.systems.folder.mirror import GivenOut
@@ -59,19 +59,21 @@ def _about_list(given_out: GivenOut, path: str) -> Iterator[str]:
     if given_out.unread:
         is_ = "is" if given_out.unread == 1 else "are"
         yield (
-            f"{count(given_out.unread, 'cell')} could not be read and {is_} treated as blank; kotrel check {path} says why"
+            f"{count(given_out.unread, 'cell')} could not be read and {is_} treated as blank; kotrel check {quoted([path])} says why"
         )
     if given_out.trouble:
         return
     if given_out.limits:
         names = listed_and([f"“{name}”" for name in given_out.limits])
         column, verb, it = ("column", "limits", "it") if len(given_out.limits) == 1 else ("columns", "limit", "them")
-        yield (f"{column} {names} {verb} what its rows say, and no field reads {it}; kotrel check {path} says more")
+        yield (
+            f"{column} {names} {verb} what its rows say, and no field reads {it}; kotrel check {quoted([path])} says more"
+        )
     if given_out.remark:
         yield given_out.remark
     if given_out.damaged:
         is_ = "is" if given_out.damaged == 1 else "are"
-        yield f"{count(given_out.damaged, 'row')} could not be read and {is_} left out; kotrel check {path} says why"
+        yield f"{count(given_out.damaged, 'row')} could not be read and {is_} left out; kotrel check {quoted([path])} says why"
     if given_out.lost:
         yield f"{count(given_out.lost, 'row')} without a key, or with one that is there twice, left out"
 

@@ -26,6 +26,7 @@ from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.list_reading import names_of
 from kotrel.loading.sheets_in.mapping_proposals import fitting_table
 from kotrel.loading.sheets_in.sheet_reading import tables_of
+from kotrel.screen.command_lines import quoted
 from kotrel.sheets.lost_in_copies import lost_in_copy
 from kotrel.sheets.opening_files import open_sheets
 from kotrel.sheets.safe_writing import written_whole
@@ -83,7 +84,7 @@ def draft_layout(
         if not proposals:
             raise WrongUse(
                 f"nothing in {file} looks like {record.title.lower()} rows",
-                f"kotrel inspect {file} shows what is in it.",
+                f"kotrel inspect {quoted([file])} shows what is in it.",
                 "nothing-recognised",
             )
         lost = tuple(sorted(lost_in_copy(file))) if file.suffix.lower() in WORKBOOKS else ()

@@ -31,6 +31,7 @@ from kotrel.loading.options import add_documents, add_reading, add_ways, wanted_
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
 from kotrel.loading.sheets_in.findings_screen import checked_json, show_checked
 from kotrel.loading.sheets_in.sheet_reading import Understood
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.sheets.upload_files import write_upload
@@ -262,11 +263,11 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     _show(screen, done)
     if ok and workspace.url.startswith("folder:"):
         screen.show(
-            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {args.file}    sends it and keeps track of it"
+            f"Kotrel does not know whether the program reads it. Next: {screen.program} load {quoted([args.file])}    sends it and keeps track of it"
         )
     if not ok:
         screen.show(
-            f"Nothing was written. Next: fix these cells, then write it again: {screen.program} write {args.file} --layout {args.layout}"
+            f"Nothing was written. Next: fix these cells, then write it again: {screen.program} write {quoted([args.file])} --layout {quoted([args.layout])}"
         )
     return 0 if ok else 1
 

@@ -208,6 +208,6 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         screen.show("Nothing changes.")
     else:
         screen.show(
-            f"Next: {screen.program} reprice {args.rules} -o {args.rules}.xlsx    writes them as a workbook to read and load"
+            f"Next: {screen.program} reprice {quoted([args.rules])} -o {quoted([args.rules + '.xlsx'])}    writes them as a workbook to read and load"
         )
     return 1 if errors else 0

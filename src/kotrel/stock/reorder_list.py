@@ -13,6 +13,7 @@ from rich.text import Text
 from kotrel.core.phrases import count
 from kotrel.loading.opening import now, workspace_of
 from kotrel.screen.amounts_shown import money_text, quantity_text
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.listing import show_more
 from kotrel.screen.narrow import give_way
 from kotrel.screen.screen import Screen
@@ -124,5 +125,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     show_reorder(screen, done, args.with_orders, args.all)
     if args.output and done.lines:
         screen.show(f"Written: {args.output}")
-        screen.show(f"Next: read it, then: {screen.program} check {args.output} --as purchase_order")
+        screen.show(f"Next: read it, then: {screen.program} check {quoted([args.output])} --as purchase_order")
     return 0

@@ -21,6 +21,7 @@ from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.list_reading import names_of
 from kotrel.loading.sheets_in.sheet_reading import tables_in
+from kotrel.screen.command_lines import quoted
 from kotrel.systems.interface import Step
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, with_sheet_records
 from kotrel.workspace.mapping_writing import write_map
@@ -52,8 +53,10 @@ class Mapped(Struct, frozen=True):
     def next(self) -> str:
         """The command that reads the sheet."""
         if self.record.name in READ_BY:
-            return f"{READ_BY[self.record.name].replace('FILE', str(self.table.file))} --map {self.path.stem}"
-        return f"kotrel check {self.table.file}" + ("" if self.table.heading_row else f" --map {self.path.stem}")
+            return f"{READ_BY[self.record.name].replace('FILE', quoted([self.table.file]))} --map {self.path.stem}"
+        # One that is called otherwise than the file may not be the only one that fits.
+        found = self.table.heading_row and self.path.stem == made_file_name(Path(self.table.file).stem, "mapping")
+        return f"kotrel check {quoted([self.table.file])}" + ("" if found else f" --map {self.path.stem}")
 
 
 def _names_of_filled(tables: Sequence[Table]) -> list[str]:
@@ -102,7 +105,7 @@ def map_file(
     if not proposals:
         raise WrongUse(
             f"nothing in {path} looks like {record.title.lower()} rows",
-            f"kotrel inspect {path} shows what is in it.",
+            f"kotrel inspect {quoted([path])} shows what is in it.",
             "nothing-recognised",
         )
     saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'mapping')}.toml"

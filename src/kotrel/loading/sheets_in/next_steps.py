@@ -90,7 +90,11 @@ def mapping_step(errors: Mapping[str, Rows], screen: Screen) -> list[str]:
         return []
     rows = errors[kind]
     # A flat sheet is one of whole documents, whichever part of them has the error.
-    return [f"{screen.program} map {quoted([rows.table.file])} {rows.flat_of or rows.record.name}    {_MAPPED[kind]}"]
+    begun = f"{screen.program} map {quoted([rows.table.file])}"
+    steps = [f"{begun} {rows.flat_of or rows.record.name}    {_MAPPED[kind]}"]
+    if kind == "no-key-column" and not rows.flat_of and rows.record.part_of is not None:
+        steps.insert(0, f"{begun} {rows.record.part_of}    reads such rows as whole documents, which Kotrel numbers")
+    return steps
 
 
 def good_rows_step(preview: Preview, args: argparse.Namespace, screen: Screen) -> list[str]:

@@ -21,6 +21,7 @@ from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.findings_screen import checked_json, counts_line, headline
 from kotrel.loading.sheets_in.made_texts import remember_made
 from kotrel.loading.sheets_out.exporting import prepared_book
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.ooxml.stamps import stamps_of
 from kotrel.sheets.opening_files import TEXT_ENDINGS
@@ -46,7 +47,7 @@ def prepare_file(
         for group in lost_with_the_sheet(each.rows):
             raise WrongData(
                 f"{path} is not prepared, because its rows would not show what is wrong: {group.cells['message'][0]}",
-                f"kotrel check {path.name} shows everything that is wrong.",
+                f"kotrel check {quoted([path])} shows everything that is wrong.",
                 group.kind,
             )
     step("writing")
@@ -87,8 +88,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     screen.show(f"Written: {args.output}")
     if not ok:
         screen.show(
-            f"Errors are kept as they were; those that only the original sheet shows are written after #N/A. Next: {screen.program} check {args.output}"
+            f"Errors are kept as they were; those that only the original sheet shows are written after #N/A. Next: {screen.program} check {quoted([args.output])}"
         )
     else:
-        screen.show(f"Next: {screen.program} preview {args.output}")
+        screen.show(f"Next: {screen.program} preview {quoted([args.output])}")
     return 0 if ok else 1

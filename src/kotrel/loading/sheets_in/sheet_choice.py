@@ -18,6 +18,7 @@ from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.lookup_tables import looked_up_sheets, matched_by
+from kotrel.workspace.fitting_maps import map_for
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
 from kotrel.workspace.mappings import SavedMap
 from kotrel.workspace.settings import Workspace
@@ -103,22 +104,17 @@ def _saved(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions, f
     """Sheet → the saved mapping to use for it."""
     if wanted.map_name is not None:
         return _by_name(wanted.map_name, tables, workspace, wanted, file)
-    best: dict[str, tuple[SavedMap, Table]] = {}
-    for saved in maps_of_system(workspace.folder, workspace.description):
-        if wanted.record not in (None, *(part.record for part in saved.parts)) or not saved.headings():
-            continue
-        for table in tables:
-            # A mapping for one sheet is for no other, however it was found.
-            if saved.sheet is not None and table.sheet and folded(saved.sheet) != folded(table.sheet):
-                continue
-            rival = best.get(table.sheet)
-            if not saved.missing_in(table) and (rival is None or len(saved.headings()) > len(rival[0].headings())):
-                best[table.sheet] = (saved, table)
+    maps = [
+        saved
+        for saved in maps_of_system(workspace.folder, workspace.description)
+        if wanted.record in (None, *(part.record for part in saved.parts))
+    ]
     chosen = {}
-    for sheet, (saved, table) in best.items():
-        wider, matches, remarks = matched_by(saved, table, workspace, file)
-        said = f"mapping {saved.name} (its headings fit)"
-        chosen[sheet] = ChosenSheets(wider, matches, [said, *remarks], looked_up_sheets(saved), saved.name)
+    for table in tables:
+        if (saved := map_for(table, maps)) is not None:
+            wider, matches, remarks = matched_by(saved, table, workspace, file)
+            said = f"mapping {saved.name} (its headings fit)"
+            chosen[table.sheet] = ChosenSheets(wider, matches, [said, *remarks], looked_up_sheets(saved), saved.name)
     return chosen
 
 
