@@ -1,6 +1,6 @@
 """What headings and saved mappings say of a sheet, and that nothing which counts is left out."""
 
-from tests.support import Program
+from tests.support import Program, workbook_of
 
 
 class HeadingsAndMappings(Program):
