@@ -172,6 +172,11 @@ def ask_about(screen: Screen, mapped: Mapped, workspace: Workspace) -> bool:
 
 def _sure_in_words(mapped: Mapped) -> str:
     fed = [f"{each.field.name} ← {each.column.letter} “{each.column.heading}”" for each in mapped.proposals]
+    if mapped.wide is not None:
+        fed += [
+            f"{each.field.name} by {mapped.wide.by.name} ← {each.columns[0].letter}–{each.columns[-1].letter}"
+            for each in mapped.wide.values
+        ]
     return (
         f"Recognised: {listed(fed, 8)}"
         if mapped.fresh
@@ -183,7 +188,9 @@ def _in_words(document: Any) -> list[str]:
     """Three lines: what the mapping reads, what it fills, and what it leaves out."""
     fields = document.get("field", {})
     read = [
-        f"{name} ← “{settings['column']}”{_per(settings)}" for name, settings in fields.items() if "column" in settings
+        f"{name} ← {_columns_in_words(settings['column'], fields)}{_per(settings)}"
+        for name, settings in fields.items()
+        if "column" in settings
     ]
     read += [f"{name} = {settings['make']}{_per(settings)}" for name, settings in fields.items() if "make" in settings]
     filled = [
@@ -198,6 +205,16 @@ def _in_words(document: Any) -> list[str]:
         f"Fills      {listed(filled, 12) or 'nothing'}",
         f"Leaves out {listed(left, 12) or 'nothing'}",
     ]
+
+
+def _columns_in_words(column: str, fields: Any) -> str:
+    """The heading of a column, or those that a repeated word makes of it."""
+    for name, settings in fields.items():
+        if "repeat" in settings and f"{{{name}}}" in column:
+            words = settings["repeat"]
+            words = words.values() if isinstance(words, dict) else words
+            return listed([f"“{column.replace(f'{{{name}}}', word)}”" for word in words], 6)
+    return f"“{column}”"
 
 
 def _per(settings: Any) -> str:
