@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 import polars as pl
@@ -15,6 +16,7 @@ from kotrel.core.errors import WrongData
 from kotrel.core.phrases import count as counted
 from kotrel.counting.count_files import open_count
 from kotrel.counting.count_state import State, state_of
+from kotrel.counting.helpers import Helpers
 from kotrel.sheets.cell_texts import writable
 from kotrel.sheets.new_workbook import new_workbook
 from kotrel.sheets.output import OutColumn, OutSheet
@@ -29,6 +31,8 @@ HEADINGS = ("Item", "Description", "Bin", "Lot", "Serial", "Unit", "Expected", "
 FILLED_IN = ("Counted", "Counter", "Time", "Remark")
 WIDTHS = {"Item": 13, "Description": 34, "Bin": 9, "Lot": 12, "Serial": 14, "Unit": 6, "Expected": 10, "Counted": 12, "Counter": 10,
           "Time": 17, "Remark": 24}  # fmt: skip
+MOST_WRITERS, WORTH_PROCESSES = 4, 10_000
+"""So many processes write sheets, and from so many lines on."""
 SPARE = 12
 """Blank rows at the end, for finds."""
 
@@ -192,7 +196,7 @@ def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: 
     state = state_of(name, workspace)
     rounds = int(state.counted["round"].max() or 0)  # type: ignore[arg-type]
     wanted = _wanted_places(name, state, options)
-    written: list[tuple[Path, int]] = []
+    written: dict[Path, CountSheet] = {}
     with open_count(workspace.hidden, name) as count:
         number = int(count.about().get("sheets", "0"))
         folder.mkdir(parents=True, exist_ok=True)
@@ -214,11 +218,20 @@ def make_sheets(name: str, options: CountSheetOptions, folder: Path, workspace: 
                 )
                 ends = _file_name_part(counter) or (str(part) if part_of else "")
                 stem = "-".join(filter(None, (name, _file_name_part(key), "recount" if round_ else "", ends)))
-                path = free_name(folder / f"{stem}.{'csv' if options.text else 'xlsx'}")
-                (write_count_text if options.text else write_count_sheet)(sheet, path)
-                written.append((path, len(mine)))
+                path = free_name(folder / f"{stem}.{'csv' if options.text else 'xlsx'}", written)
+                written[path] = sheet
+        _write_all(written, write_count_text if options.text else write_count_sheet)
         count.note("sheets", str(number))
-    return written
+    return [(path, len(sheet.places)) for path, sheet in written.items()]
+
+
+def _write_all(sheets: Mapping[Path, CountSheet], write: Callable[[CountSheet, Path], None]) -> None:
+    """Writes the sheets, on all cores where there are many lines: they take a second for each 5,000."""
+    lines = sum(len(sheet.places) for sheet in sheets.values())
+    cores = min(os.cpu_count() or 1, MOST_WRITERS, len(sheets))
+    with Helpers(cores - 1 if lines >= WORTH_PROCESSES else 0, here=True) as helpers:
+        for done in [helpers.submit(write, sheet, path) for path, sheet in sheets.items()]:
+            done.result()
 
 
 def _groups(places: Sequence[CountPlace], per: str) -> list[tuple[str, list[CountPlace]]]:

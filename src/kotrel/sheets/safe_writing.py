@@ -6,7 +6,7 @@ import os
 import secrets
 import stat
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -15,11 +15,11 @@ from kotrel.core.errors import OutOfReach, WrongUse
 RETRIES = 10
 
 
-def free_name(path: Path) -> Path:
-    """The path, or one with a number if it is taken: ``sheet-2.xlsx``."""
+def free_name(path: Path, soon: Collection[Path] = ()) -> Path:
+    """The path, or one with a number if it is taken, or will be ``soon``: ``sheet-2.xlsx``."""
     number = 2
     candidate = path
-    while candidate.exists():
+    while candidate.exists() or candidate in soon:
         candidate = path.with_name(f"{path.stem}-{number}{path.suffix}")
         number += 1
     return candidate
