@@ -32,7 +32,7 @@ _IN_OTHER_LETTERS = {
 
 
 def words_of(what: str) -> frozenset[str]:
-    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples``, ``idle``, ``newer``, ``sheet``, ``other``, ``least``, ``again`` or ``packs``."""
+    """All words that all languages have for ``yes``, ``no``, ``totals``, ``weekdays``, ``examples``, ``idle``, ``newer``, ``sheet``, ``other``, ``least``, ``more``, ``again`` or ``packs``."""
     found = [word for language in LANGUAGES for word in str(getattr(language, what)).split()]
     found = [word.replace("_", " ") for word in found]
     return frozenset([*found, *_IN_OTHER_LETTERS.get(what, "").split()])

@@ -56,6 +56,7 @@ component: slozka
     sheet="list",
     other="stara stary stare predchozi prumer plan objednano rezervovano dodavatel zakaznik karton",
     least="min minimum",
+    more="vice",
     again="prepocet druhe konecne opravene",
     packs="karton bedna paleta baleni pytel lahev",
     idle="c s z na v",

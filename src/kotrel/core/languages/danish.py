@@ -59,6 +59,7 @@ component: komponent
     sheet="ark",
     other="gammel gammelt tidligere gennemsnit planlagt udkast bestilt reserveret leverandor kunde karton",
     least="min mindst",
+    more="flere mere",
     again="genoptaelling anden endelig kontrol",
     packs="kasse karton palle rulle pakke saek flaske",
     idle="og af i for udgave",

@@ -62,6 +62,7 @@ component: onderdeel
         "oud oude vorige gemiddeld gemiddelde gepland concept besteld gereserveerd beschikbaar leverancier klant doos"
     ),
     least="min minimum minimaal",
+    more="meer",
     again="hertelling herteld tweede definitief controle gecorrigeerd",
     packs="doos krat pallet rol pak zak fles",
     idle="van het een en",

@@ -70,6 +70,7 @@ component: component
         "competitor supplier vendor customer parent carton outer"
     ),
     least="min minimum moq least",
+    more="more up over plus upwards",
     again="recount recounted second nd final checked verified corrected",
     packs="box case carton pallet roll reel coil pack packet bag bundle sack crate drum bottle",
     idle="the s sub of a an and for per in excl incl eur euro kg g mm cm m each",

@@ -60,6 +60,7 @@ component: composant
         "reservee disponible fournisseur client carton"
     ),
     least="min minimum partir des",
+    more="plus",
     again="recomptage recompte deuxieme second final controle corrige",
     packs="boite caisse carton palette rouleau paquet sac fut bouteille",
     idle="sous de du des d le la les l un une et ht ttc au aux",

@@ -65,6 +65,7 @@ component: komponente
         "entwurf bestellt reserviert verfugbar erwartet uvp lieferant kunde karton umkarton"
     ),
     least="min mind mindestens minimum",
+    more="mehr",
     again="nachzahlung nachgezahlt zweitzahlung kontrollzahlung korrigiert endgultig zweite",
     packs="kiste karton palette rolle packung paket beutel bund sack fass gebinde flasche",
     idle="der die das den und exkl inkl",

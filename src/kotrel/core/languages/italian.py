@@ -59,6 +59,7 @@ component: componente
         "vecchio vecchia precedente medio media previsto bozza ordinato riservato disponibile fornitore cliente cartone"
     ),
     least="min minimo da partire",
+    more="oltre piu",
     again="riconteggio secondo finale corretto verificato",
     packs="scatola cartone bancale rotolo pacco sacco fusto bottiglia",
     idle="sotto di del dell della delle da dal alla",

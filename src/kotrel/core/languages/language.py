@@ -20,6 +20,7 @@ class Language(Struct, frozen=True):
         sheet: what a spreadsheet program calls a sheet that nobody has named, before its number.
         other: words in the brackets of a heading that say that its column is another thing: an old price, a mean cost.
         least: words before a number in a heading that say from how many on a price holds.
+        more: words behind it that do.
         again: words in headings that say that something was counted once more, or for good.
         packs: what several pieces come in.
         idle: words in headings that say nothing about what stands below.
@@ -35,6 +36,7 @@ class Language(Struct, frozen=True):
     sheet: str
     other: str
     least: str
+    more: str
     again: str
     packs: str
     idle: str = ""

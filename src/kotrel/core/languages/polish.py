@@ -58,6 +58,7 @@ component: skladnik
     sheet="arkusz",
     other=("stara stary stare poprzednia poprzedni srednia planowana zamowione zarezerwowane dostawca klient karton"),
     least="min minimum",
+    more="wiecej",
     again="ponowne drugie koncowe poprawione",
     packs="karton skrzynia paleta rolka paczka worek butelka",
     idle="i w z na dla",

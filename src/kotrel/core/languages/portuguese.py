@@ -61,6 +61,7 @@ component: componente
         "antigo antiga anterior medio media previsto rascunho encomendado reservado disponivel fornecedor cliente caixa"
     ),
     least="min minimo partir",
+    more="mais",
     again="recontagem segunda final corrigido",
     packs="caixa palete rolo pacote saco garrafa",
     idle="de do da dos das e o os em",

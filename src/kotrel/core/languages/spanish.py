@@ -64,6 +64,7 @@ component: componente
         "proveedor cliente caja"
     ),
     least="min minimo partir",
+    more="mas",
     again="segundo final corregido verificado",
     packs="caja palet rollo paquete saco bidon botella",
     idle="el los las de del y e la al una",

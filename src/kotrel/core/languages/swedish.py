@@ -64,6 +64,7 @@ component: komponent
         "kund kartong"
     ),
     least="min minst",
+    more="mer fler uppat",
     again="omrakning omraknat andra slutlig kontroll",
     packs="kartong lada pall rulle paket sack fat flaska",
     idle="och av for i",

@@ -7,7 +7,7 @@ import re
 from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
-from kotrel.core.languages.all_languages import words_of
+from kotrel.core.languages.all_languages import months, words_of
 from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.values.month_names import plain_letters
 
@@ -16,14 +16,19 @@ _ENDS = r"(?![0-9]|[.,'/][0-9])"
 _MEASURE = r"(?!\s*(?:%|(?:mm|cm|dm|m|km|in|inch|ft|g|kg|l|ml|cl|v|w|a|days?|tage?|jours?)\b))"
 """What is 6-8 mm is a size, and 3-5 days a time."""
 _PATTERNS = (
-    re.compile(rf"{_NUMBER}\s?\+(?!\s*[/0-9])"),
+    re.compile(rf"{_NUMBER}\s?(?:pcs?|stk|st)?\.?\s?\+(?!\s*[/0-9])", re.IGNORECASE),
     re.compile(rf"(?:≥|>\s?=)\s*{_NUMBER}{_ENDS}{_MEASURE}"),
     re.compile(rf"{_NUMBER}\s?[-–]\s?(?P<to>[1-9][0-9]{{0,4}}){_ENDS}{_MEASURE}"),
+    re.compile(rf"{_NUMBER}\s+(?:[^\W\d_]+\.?\s+){{0,2}}(?P<more>[^\W\d_]+)\s*(?:[\])]|$)"),
     re.compile(rf"(?P<word>[^\W\d_]+)\.?(?:\s+de)?\s*{_NUMBER}{_ENDS}{_MEASURE}"),
 )
 _LEAST = words_of("least")
 PIECES = frozenset(("each", "quantity", "pcs", "pc", "pieces", "piece", "stk", "st", "off"))
 """Terms beside a number that say no more than that it is of pieces."""
+_MORE = frozenset(map(plain_letters, words_of("more")))
+_MONTHS = frozenset(plain_letters(name)[:3] for _, name in months())
+_AMOUNTS = frozenset(("price", "cost", "sales", "net", "list", "each", "quantity", "from"))
+"""Terms that may stand before a range of quantities."""
 _YEARS = range(1900, 2100)
 
 
@@ -49,20 +54,27 @@ def break_said(heading: str) -> QuantityBreak | None:
     heading = " ".join(heading.split())
     for pattern in _PATTERNS:
         for match in pattern.finditer(heading):
-            if _is_break(match, len(heading)):
+            if _is_break(match, heading):
                 return QuantityBreak(match["number"], (heading[: match.start()], heading[match.end() :]))
     return None
 
 
-def _is_break(match: re.Match[str], length: int) -> bool:
-    said = match.groupdict()
-    if said.get("to") is not None:
-        return int(said["number"]) < int(said["to"]) and int(said["number"]) not in _YEARS
+def _is_break(match: re.Match[str], heading: str) -> bool:
+    said, number = match.groupdict(), int(match["number"])
+    at = match.end("to" if said.get("to") else "number")
+    behind = re.match(r"[.\s]*([^\W\d_]+)", heading[at:])
+    if number in _YEARS or (behind is not None and plain_letters(behind[1])[:3] in _MONTHS):
+        return False
+    if (more := said.get("more")) is not None:
+        return plain_letters(more) in _MORE
+    if (to := said.get("to")) is not None:
+        # “Price (zone 1-3)” is no quantity.
+        before = re.search(r"([^\W\d_]+)\.?\s*$", heading[: match.start()])
+        return number < int(to) and (before is None or terms_of(before[1]) <= _AMOUNTS)
     if (word := said.get("word")) is not None:
         # “Qty 2” alone is a second quantity; “Price, qty 2” is a price.
-        of_quantity = terms_of(word) == {"quantity"} and len(match[0]) < length
-        says_from = plain_letters(word) in _LEAST or terms_of(word) == {"from"} or of_quantity
-        return says_from and int(said["number"]) not in _YEARS
+        of_quantity = terms_of(word) == {"quantity"} and len(match[0]) < len(heading)
+        return plain_letters(word) in _LEAST or terms_of(word) == {"from"} or of_quantity
     return True
 
 
