@@ -101,7 +101,9 @@ class House(unittest.TestCase):
 
     def test_a_command_that_is_advised_can_be_typed_with_any_file(self):
         # “kotrel check my list.csv” would look for two files.
-        bare = re.compile(r"(?:kotrel|program\}) [a-z ]+[^\"']*\{(?!quoted)[a-z_.]*(?:path|file|output)(?:\.name)?\}")
+        bare = re.compile(
+            r"(?:kotrel|program\}) [a-z ]+[^\"'\n]*\{(?!quoted)[^}\n]*(?:file|output|path(?!\.stem))[^}\n]*\}"
+        )
         for path in SOURCE.rglob("*.py"):
             self.assertIsNone(bare.search(path.read_text("utf-8")), path)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
-from pathlib import Path
 from typing import NamedTuple
 
 import polars as pl
@@ -18,6 +17,7 @@ from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.checking import check_files
 from kotrel.loading.sheets_in.sheet_reading import NOT_READ
+from kotrel.screen.command_lines import quoted
 from kotrel.systems.interface import Step
 from kotrel.workspace.settings import Workspace
 
@@ -81,7 +81,7 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
         how += f" --match-on {source.match_on}" if source.match_on else ""
         raise WrongData(
             f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
-            f"kotrel check {Path(source.file)} {how} --only changes shows them.",
+            f"kotrel check {quoted([source.file])} {how} --only changes shows them.",
             "sheet-with-errors",
         )
     rows = pl.concat([each.rows.values.select(each.rows.fields) for each in checked], how="diagonal")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -18,6 +17,7 @@ from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.lookup_tables import looked_up_sheets, matched_by
+from kotrel.screen.command_lines import quoted
 from kotrel.workspace.fitting_maps import map_for
 from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
 from kotrel.workspace.mappings import SavedMap
@@ -321,10 +321,10 @@ def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file
     return WrongData(
         f"nothing in {file} is recognised as {what}; its headings are {seen}",
         (
-            f"kotrel map {Path(file).name} {records[0].name} proposes which column feeds which field; kotrel records "
+            f"kotrel map {quoted([file])} {records[0].name} proposes which column feeds which field; kotrel records "
             f"{records[0].name} lists the fields."
             if len(records) == 1
-            else f"kotrel inspect {Path(file).name} shows what is in it; kotrel map {Path(file).name} RECORD matches it with a record."
+            else f"kotrel inspect {quoted([file])} shows what is in it; kotrel map {quoted([file])} RECORD matches it with a record."
         )
         + (
             " A document must be named: --as opening_stock."

@@ -21,6 +21,7 @@ from kotrel.loading.file_options import record_named
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.sheets_out.exporting import stamp_for
 from kotrel.loading.sheets_out.template_workbook import Template, write_template
+from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
 from kotrel.sheets.safe_writing import require_new_file
 from kotrel.systems.interface import Reading, Step
@@ -251,5 +252,5 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return 0
     for path in files:
         screen.show(f"Written: {path}")
-    screen.show(f"Next: fill it in, save it, then: {screen.program} check {files[0]}")
+    screen.show(f"Next: fill it in, save it, then: {screen.program} check {quoted(files[:1])}")
     return 0
