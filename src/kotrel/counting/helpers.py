@@ -28,9 +28,13 @@ class Helpers:
     """
 
     def __init__(self, number: int, here: bool = False) -> None:
-        self._started = [_Helper() for _ in range(number)]
+        self._started: list[_Helper] = []
+        for _ in range(number):
+            # A machine that has no room for another process has one for this.
+            with suppress(OSError):
+                self._started.append(_Helper())
         self._free: SimpleQueue[_Helper | None] = SimpleQueue()
-        hands: list[_Helper | None] = [*self._started, *([None] if here or not number else [])]
+        hands: list[_Helper | None] = [*self._started, *([None] if here or not self._started else [])]
         for each in hands:
             self._free.put(each)
         self._pool = ThreadPoolExecutor(len(hands))
@@ -90,11 +94,12 @@ class _Helper:
 
     def close(self) -> None:
         """Ends the process."""
-        if self._process.stdin is not None:
-            with suppress(OSError):
-                self._process.stdin.close()
         self._process.kill()
         self._process.wait()
+        for stream in (self._process.stdin, self._process.stdout):
+            if stream is not None:
+                with suppress(OSError):
+                    stream.close()
 
 
 def _work(asked: IO[bytes], answers: IO[bytes]) -> None:
