@@ -13,6 +13,24 @@ class HeadingsAndMappings(Program):
         found = self.json("check", *words, status=None)["findings"]
         return [f"{each['kind']} {each['row']}" for each in found if each["severity"] == "error"]
 
+    def test_a_column_of_units_is_never_merely_left_out(self):
+        # ROP-00010 is in metres; 1 coil is 200 of them.
+        price = ("Item,Price list,From date,Price", "ROP-00010,SHOP,2030-01-01,1.20")
+        stock = ("Item,Warehouse,Quantity,Unit cost", "ROP-00010,QUAY,2,80")
+        for unit in ("Einheit", "Unité", "U/M", "Sales unit", "Pack", "Gebinde"):
+            self.write("p.csv", f"{price[0]},{unit}", f"{price[1]},COIL")
+            self.assertEqual(self.rows("p.csv", "--as", "price"), ["unread-limit 0"], unit)
+        self.write("s.csv", f"{stock[0]},Pack", f"{stock[1]},Coil")
+        self.assertEqual(self.rows("s.csv", "--as", "opening_stock"), ["unread-limit 0"])
+        self.json("count", "freeze", "u", "--where", "item is 'ROP-00010'", "--stopped")
+        self.write("c.csv", "Item,Warehouse,Bin,Counted,Pack", "ROP-00010,TENDER,T-01-A,2,COIL")
+        done = self.json("count", "collect", "u", "c.csv", status=1)["files"][0]
+        self.assertEqual([each["kind"] for each in done["findings"] if each["severity"] == "error"], ["unread-limit"])
+        # One that says the rows' own unit, or holds other words, changes nothing.
+        for head, held in (("Pack", "M"), ("Pack", "reel"), ("Colour", "M")):
+            self.write("p.csv", f"{price[0]},{head}", f"{price[1]},{held}")
+            self.assertEqual(self.rows("p.csv", "--as", "price"), [], held)
+
     def test_which_of_two_counts_is_the_count(self):
         self.json("count", "freeze", "c", "--where", "item begins with 'FST-000'", "--stopped")
         head, lines = "Item,Bin,Counted", ("FST-00020,Q-04-D,10", "FST-00030,Q-04-D,7")

@@ -12,7 +12,7 @@ from datetime import date
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.checking.units_in_headings import check_units_in_headings
+from kotrel.core.checking.left_out_units import check_units
 from kotrel.core.columns import ROW
 from kotrel.core.matching.by_headings import Matched
 from kotrel.core.matching.row_reading import understand
@@ -48,7 +48,7 @@ def read_alike(
     rows = understand(whole, match, conventions, today)
     rows = rows.only(rows.values["item"].is_not_null() | rows.values["counted"].is_not_null())
     rows = repair(rows, state, conventions.spellings)
-    rows = rows.with_findings(check_units_in_headings(rows, state))
+    rows = rows.with_findings(check_units(rows, state))
     if rows.findings or rows.repairs:
         return None
     of = rows.values.with_columns((pl.col(ROW) // _APART).alias("sheet"), pl.col(ROW) % _APART)

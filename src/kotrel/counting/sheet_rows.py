@@ -12,7 +12,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kotrel.core.checking.units_in_headings import check_units_in_headings
+from kotrel.core.checking.left_out_units import check_units
 from kotrel.core.counting.frames import as_places
 from kotrel.core.counting.sheet_record import NAME, count_record
 from kotrel.core.description.model import Record
@@ -208,4 +208,4 @@ def _tidied(table: Table, match: Matched, workspace: Workspace, state: SystemSta
     rows = repair(rows, state, workspace.conventions.spellings)
     # Of a time, a cell that holds a date is the right one.
     others = [each for each in rows.findings if each.kind != "became-date" or each.field not in ("date", "time")]
-    return replace(rows, findings=(*others, *check_units_in_headings(rows, state)))
+    return replace(rows, findings=(*others, *check_units(rows, state)))

@@ -16,6 +16,7 @@ from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.field_groups import check_field_groups
 from kotrel.core.checking.keys import check_keys
+from kotrel.core.checking.left_out_units import check_units
 from kotrel.core.checking.list_currency import check_currency, check_list_decimals
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
@@ -26,7 +27,6 @@ from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.system_kept import check_kept
 from kotrel.core.checking.unique import check_unique
-from kotrel.core.checking.units_in_headings import check_units_in_headings
 from kotrel.core.columns import ROW
 from kotrel.core.parallel import map_parallel
 from kotrel.core.phrases import listed_and
@@ -54,7 +54,7 @@ CHECKS: tuple[Check, ...] = (
     check_currency,
     check_list_decimals,
     check_own_codes,
-    check_units_in_headings,
+    check_units,
 )
 
 

@@ -19,7 +19,7 @@ def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup
     A row without a unit is in its item's own.
     """
     said = {name: words for name in rows.letters if _may_say(rows, name) and (words := unit_words(rows.heading(name)))}
-    units = _unit_list(rows.record, state) if said else None
+    units = unit_list(rows.record, state) if said else None
     if units is None:
         return []
     known = ListNames(
@@ -32,18 +32,21 @@ def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup
             if (pack := pack_said(words)) is not None:
                 findings.append(_says_unknown(rows, name, pack))
             continue
-        own = _units_of_rows(rows, state) if own is None else own
+        own = units_of_rows(rows, state) if own is None else own
         odd = (rows.values[name].is_not_null() & (own != code)).fill_null(False)
         if odd.any():
             findings.append(_says_another(rows, name, code, rows.values.select(ROW, own.alias("its unit")).filter(odd)))
     return findings
 
 
+def is_amount(rows: Rows, name: str) -> bool:
+    return rows.record.fields[name].kind in ("quantity", "money") and not rows.record.fields[name].is_kept
+
+
 def _may_say(rows: Rows, name: str) -> bool:
-    field, source = rows.record.fields[name], rows.sources.get(name)
+    source = rows.sources.get(name)
     return (
-        field.kind in ("quantity", "money")
-        and not field.is_kept
+        is_amount(rows, name)
         and source is not None
         and source.is_plain
         and source.per is None
@@ -52,7 +55,7 @@ def _may_say(rows: Rows, name: str) -> bool:
     )
 
 
-def _unit_list(record: Record, state: SystemState) -> Record | None:
+def unit_list(record: Record, state: SystemState) -> Record | None:
     """The list of the units that the rows, or their items, are in."""
     item = _item_of(record, state)
     own = record.fields.get(UNIT) or (item.fields.get(UNIT) if item is not None else None)
@@ -65,7 +68,7 @@ def _item_of(record: Record, state: SystemState) -> Record | None:
     return state.description.records[to] if to is not None else None
 
 
-def _units_of_rows(rows: Rows, state: SystemState) -> pl.Series:
+def units_of_rows(rows: Rows, state: SystemState) -> pl.Series:
     """The unit of each row: what the sheet or a default says, else the item's own; blank where nobody knows."""
     values = rows.values
     own = values[UNIT] if UNIT in values.columns else pl.repeat(None, values.height, dtype=pl.String, eager=True)

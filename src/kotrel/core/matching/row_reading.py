@@ -10,13 +10,13 @@ from msgspec.structs import replace
 
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record, currency_source
-from kotrel.core.matching.by_headings import Matched, headings_of, terms_of_field
+from kotrel.core.matching.by_headings import Matched, headings_of
 from kotrel.core.matching.cells_shown import about_what_cells_show
 from kotrel.core.matching.group_labels import about_group_labels
 from kotrel.core.matching.heading_meaning import about_what_headings_say
 from kotrel.core.matching.no_prices import without_replaced, without_words
-from kotrel.core.matching.quantity_breaks import break_said
 from kotrel.core.matching.row_choice import choose_rows
+from kotrel.core.matching.unread_columns import about_limits
 from kotrel.core.normalizing.by_kind import ColumnSetting, Tidied, column_mark, tidy
 from kotrel.core.normalizing.price_units import per_one
 from kotrel.core.parallel import map_parallel
@@ -26,14 +26,7 @@ from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import (
-    BREAK_WORDS,
     CURRENCY_WORDS,
-    END_WORDS,
-    PLACE_WORDS,
-    SCALE_WORDS,
-    is_later_count,
-    is_newer,
-    is_numbered_alike,
 )
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
@@ -217,7 +210,7 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
     unread = [column for column in matched.unknown if column.heading]
     findings += _about_currencies(rows, currency)
     findings += _about_currency_columns(rows, unread, currency)
-    findings += (limits := _about_limits(rows, unread))
+    findings += (limits := about_limits(rows, unread))
     limiting = {group.letter for group in limits}
     findings += _about_unknown(record, [column for column in unread if column.letter not in limiting])
     findings += _about_hidden(rows)
@@ -317,60 +310,6 @@ def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str)
             )
             findings.append(group)
     return findings
-
-
-def _about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
-    """Columns that limit or scale what the rows say, and that nobody mapped or skipped:
-    without them, the rows say something else.
-    """
-    findings = []
-    for column in unread:
-        what = _limit_said(rows, column.heading)
-        cells = rows.table.cells[column.letter].str.strip_chars().fill_null("")
-        filled = cells.filter(cells != "")
-        if not what and filled.str.contains(r"^[^\w]*[0-9][0-9.,]*[^\w]*$").all():
-            what = _figures_said(rows, column)
-        if what and filled.len():
-            message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
-            findings.append(
-                rows.sheet_finding(
-                    "error", "unread-limit", "a column that counts is not read", message, column.letter, column.heading
-                )
-            )
-    return findings
-
-
-def _figures_said(rows: Rows, column: Column) -> str:
-    """What a column of figures says of the others, in words; an empty text where it says nothing of them."""
-    fields = rows.record.fields
-    if "counted" in fields and is_later_count(column.heading, terms_of_field(fields["counted"])):
-        return "what was counted, too"
-    amounts = [each for each in fields.values() if each.kind == "money"]
-    if (said := break_said(column.heading)) is not None and any(said.is_of(each) for each in amounts):
-        return "what an amount is from a quantity on"
-    twins = (
-        name
-        for name in rows.letters
-        if fields[name].is_decimal and is_numbered_alike(column.heading, rows.heading(name))
-    )
-    twin = next(twins, None)
-    return f"what {fields[twin].title.lower()} is, too" if twin is not None else ""
-
-
-def _limit_said(rows: Rows, heading: str) -> str:
-    """What a column says of the others that are read, in words; an empty text where it says nothing of them."""
-    record, word = rows.record, folded(heading)
-    if word in END_WORDS and record.period is not None:
-        return "until when a row is valid"
-    if any(record.fields[name].kind == "money" for name in rows.fields):
-        if word in SCALE_WORDS:
-            return "how many pieces or which unit an amount is for"
-        if word in BREAK_WORDS:
-            return "from which quantity an amount applies"
-    if word in PLACE_WORDS and (record.is_posted or "quantity" in rows.fields):
-        return "of which lot, or where, a quantity is"
-    older = next((name for name in rows.letters if is_newer(heading, rows.heading(name))), None)
-    return f"what {record.fields[older].title.lower()} is from now on" if older is not None else ""
 
 
 def _about_hidden(rows: Rows) -> list[FindingGroup]:

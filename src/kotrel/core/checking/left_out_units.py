@@ -1,0 +1,87 @@
+"""Columns of units that no field reads, where the rows are in another one: a price for a coil taken for one a metre."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.checking.units_in_headings import check_units_in_headings, is_amount, unit_list, units_of_rows
+from kotrel.core.columns import ROW
+from kotrel.core.description.list_names import ListNames
+from kotrel.core.matching.heading_units import UNIT
+from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+from kotrel.core.tables.heading_words import plain_terms, terms_of
+from kotrel.core.tables.table import Column
+
+FEW = 20
+"""So many different words a column of units may hold."""
+
+
+def check_units(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """An error for each column that says another unit than the rows are in: in its heading, or in cells that nothing
+    reads.
+    """
+    return [*check_units_in_headings(rows, state), *_left_out_units(rows, state)]
+
+
+def _left_out_units(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """An error for each column that is left out, holds nothing but units of the list, and for some row another than its
+    own.
+    """
+    left_out = _few_words(rows)
+    units = unit_list(rows.record, state) if left_out else None
+    if units is None:
+        return []
+    words = {word for held in left_out.values() for word in held.drop_nulls().unique()}
+    known = ListNames(state.listed(units), units, sorted(words))
+    codes = {word: next(iter(found)) for word in words if len(found := known.codes_of(word)) == 1}
+    own: pl.Series | None = None
+    findings: list[FindingGroup] = []
+    for column, held in left_out.items():
+        if set(held.drop_nulls().unique()) <= set(codes):
+            own = units_of_rows(rows, state) if own is None else own
+            findings += _about(
+                rows, column, held, held.replace_strict(codes, default=None, return_dtype=pl.String), own
+            )
+    return findings
+
+
+def _few_words(rows: Rows) -> dict[Column, pl.Series]:
+    """Columns that are left out and may hold units: a few words, under a heading that nobody knows; with their values for
+    each row.
+    """
+    amounts = any(is_amount(rows, name) for name in rows.letters)
+    if not amounts or UNIT in rows.sources:
+        return {}
+    headings = {value for group in rows.findings if group.kind == "unknown-heading" for value in group.cells["value"]}
+    found: dict[Column, pl.Series] = {}
+    for column in rows.table.columns:
+        if column.heading in headings and not terms_of(column.heading) & plain_terms():
+            held = _beside(rows, column)
+            words = held.drop_nulls().unique()
+            if 0 < len(words) <= FEW and not words.str.contains("[0-9]").any():
+                found[column] = held
+    return found
+
+
+def _beside(rows: Rows, column: Column) -> pl.Series:
+    """What a column says in each of the rows; a blank is null."""
+    cells = rows.table.cells.select(ROW, pl.col(column.letter).str.strip_chars().replace("", None).alias("held"))
+    return rows.values.select(ROW).join(cells, on=ROW, how="left", maintain_order="left")["held"]
+
+
+def _about(rows: Rows, column: Column, held: pl.Series, codes: pl.Series, own: pl.Series) -> list[FindingGroup]:
+    odd = (codes != own).fill_null(False)
+    if not odd.any():
+        return []
+    row, said, unit = rows.values.select(ROW, held.alias("said"), own.alias("its unit")).filter(odd).row(0)
+    message = (
+        f"column {column.letter} “{column.heading}” holds units, and no field reads it: {rows.table.place(row, None)} says {said}, and "
+        f"is taken as in {unit}. Map it with kotrel map, or name it under skip in the mapping"
+    )
+    return [
+        rows.sheet_finding(
+            "error", "unread-limit", "a column that counts is not read", message, column.letter, column.heading
+        )
+    ]
