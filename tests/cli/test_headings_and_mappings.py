@@ -31,6 +31,22 @@ class HeadingsAndMappings(Program):
             self.write("p.csv", f"{price[0]},{head}", f"{price[1]},{held}")
             self.assertEqual(self.rows("p.csv", "--as", "price"), [], held)
 
+    def test_what_limits_a_price_is_never_merely_left_out(self):
+        # SHOP is in euros.
+        for heading, held, kind in (
+            ("Ende", "2030-06-30", "unread-limit 0"), ("Date de fin", "30.06.2030", "unread-limit 0"), ("Offer ends", "2030-06-30", "unread-limit 0"),
+            ("Preis pro", "100", "unread-limit 0"), ("Price qty", "100", "unread-limit 0"), ("Valuta", "USD", "other-currency 2"),
+            ("Currency code", "USD", "other-currency 2"), ("C", "$", "other-currency 2"),
+        ):  # fmt: skip
+            self.write("p.csv", f"Item,Price list,From date,Price,{heading}", f"ROP-00010,SHOP,2030-01-01,1.20,{held}")
+            self.assertEqual(self.rows("p.csv", "--as", "price"), [kind], heading)
+        for heading, held in (("Valuta", "EUR"), ("C", "€"), ("Last changed", "2030-06-30"), ("Qty per pack", "100")):
+            self.write("p.csv", f"Item,Price list,From date,Price,{heading}", f"ROP-00010,SHOP,2030-01-01,1.20,{held}")
+            self.assertEqual(self.rows("p.csv", "--as", "price"), [], heading)
+        # Items have amounts in the workspace's currency, and a sheet may hold several.
+        self.write("i.csv", "Item code,Cost,Moneda", "ROP-00010,0.40,EUR", "ROP-00020,0.40,USD", "ROP-00030,0.40,")
+        self.assertEqual(self.rows("i.csv"), ["other-currency 3"])
+
     def test_which_of_two_counts_is_the_count(self):
         self.json("count", "freeze", "c", "--where", "item begins with 'FST-000'", "--stopped")
         head, lines = "Item,Bin,Counted", ("FST-00020,Q-04-D,10", "FST-00030,Q-04-D,7")

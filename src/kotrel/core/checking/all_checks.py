@@ -17,7 +17,7 @@ from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.field_groups import check_field_groups
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.left_out_units import check_units
-from kotrel.core.checking.list_currency import check_currency, check_list_decimals
+from kotrel.core.checking.list_currency import check_currency, check_left_out_currencies, check_list_decimals
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
 from kotrel.core.checking.named_files import check_named_files
@@ -53,6 +53,7 @@ CHECKS: tuple[Check, ...] = (
     check_named_files,
     check_currency,
     check_list_decimals,
+    check_left_out_currencies,
     check_own_codes,
     check_units,
 )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.checking.left_out import held_beside, left_out_columns
 from kotrel.core.checking.units_in_headings import check_units_in_headings, is_amount, unit_list, units_of_rows
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
@@ -54,21 +55,14 @@ def _few_words(rows: Rows) -> dict[Column, pl.Series]:
     amounts = any(is_amount(rows, name) for name in rows.letters)
     if not amounts or UNIT in rows.sources:
         return {}
-    headings = {value for group in rows.findings if group.kind == "unknown-heading" for value in group.cells["value"]}
     found: dict[Column, pl.Series] = {}
-    for column in rows.table.columns:
-        if column.heading in headings and not terms_of(column.heading) & plain_terms():
-            held = _beside(rows, column)
+    for column in left_out_columns(rows):
+        if not terms_of(column.heading) & plain_terms():
+            held = held_beside(rows, column)
             words = held.drop_nulls().unique()
             if 0 < len(words) <= FEW and not words.str.contains("[0-9]").any():
                 found[column] = held
     return found
-
-
-def _beside(rows: Rows, column: Column) -> pl.Series:
-    """What a column says in each of the rows; a blank is null."""
-    cells = rows.table.cells.select(ROW, pl.col(column.letter).str.strip_chars().replace("", None).alias("held"))
-    return rows.values.select(ROW).join(cells, on=ROW, how="left", maintain_order="left")["held"]
 
 
 def _about(rows: Rows, column: Column, held: pl.Series, codes: pl.Series, own: pl.Series) -> list[FindingGroup]:

@@ -6,12 +6,15 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.checking.left_out import held_beside, left_out_columns
 from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, DECIMALS_FIELD, PRICE_LIST, Field, currency_source, list_field
-from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
-from kotrel.core.values.currencies import currency_in, may_be
+from kotrel.core.similarity import folded
+from kotrel.core.tables.heading_words import CURRENCY_WORDS
+from kotrel.core.values.currencies import CURRENCY, currency_in, may_be
 from kotrel.core.values.numbers import currency_beside
 
 _HAS_SIGN = r"[^0-9.,' +\-()%\u00a0\u2009\u202f]"
@@ -40,6 +43,49 @@ def check_currency(rows: Rows, state: SystemState) -> list[FindingGroup]:
             message = f"it is in {sign}, and this row is in {code}: convert it"
             findings += rows.where(
                 "error", "other-currency", "in another currency", field, here.fill_null(False), message
+            )
+    return findings
+
+
+def check_left_out_currencies(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """Cells of a column that no field reads, where they name another currency than their row's."""
+    has_amounts = any(rows.record.fields[name].kind == "money" for name in rows.fields)
+    if not rows.currency or not has_amounts or CURRENCY_FIELD in rows.sources:
+        return []
+    findings: list[FindingGroup] = []
+    for column in left_out_columns(rows):
+        held = held_beside(rows, column)
+        words = held.drop_nulls().unique()
+        is_named = folded(column.heading) in CURRENCY_WORDS
+        if not len(words) or not (is_named or words.str.contains(f"^(?:{CURRENCY})$").all()):
+            continue
+        pairs = pl.DataFrame(
+            [rows.values[ROW], held.alias("said"), _own_currency(rows, state).alias("own")]
+        ).drop_nulls()
+        known = pairs.select("said", "own").unique().iter_rows()
+        wrong = [(said, own) for said, own in known if not may_be(said, own) and not may_be(said.upper(), own)]
+        odd = (
+            pairs.join(pl.DataFrame(wrong, schema=["said", "own"], orient="row"), on=["said", "own"], how="semi")
+            if wrong
+            else pairs.clear()
+        )
+        if odd.height:
+            messages = [
+                f"its amounts are in {said}, and would be taken as {own}: convert them"
+                for said, own in odd.select("said", "own").iter_rows()
+            ]
+            cells = cells_of(odd[ROW], odd["said"], messages)
+            findings.append(
+                FindingGroup(
+                    "error",
+                    "other-currency",
+                    "in another currency",
+                    rows.record.name,
+                    None,
+                    column.letter,
+                    cells,
+                    column.heading,
+                )
             )
     return findings
 
@@ -106,6 +152,9 @@ def _stated_currencies(rows: Rows, field: Field) -> pl.Series:
 def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
     """The currency of each row: its own, in the sheet or the system, else its price list's, else the workspace's."""
     record, values = rows.record, rows.values
+    here = pl.Series([rows.currency]).new_from_index(0, values.height)
+    if currency_source(record) is None:
+        return here
     known = [values[CURRENCY_FIELD]] if CURRENCY_FIELD in values.columns else []
     if list_field(record) is not None:
         known.append(_of_list(rows, state, CURRENCY_FIELD))
@@ -116,7 +165,6 @@ def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
                 values[key], state.having(record, [CURRENCY_FIELD], key, values[key]).select(key, CURRENCY_FIELD)
             )
         )
-    here = pl.Series([rows.currency]).new_from_index(0, values.height)
     return pl.select(pl.coalesce(*known, here)).to_series()
 
 

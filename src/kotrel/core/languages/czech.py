@@ -45,7 +45,7 @@ city: mesto
 country: zeme
 date: datum
 from: od
-to: do
+to: do konec
 component: slozka
 """,
     months="leden|ledna unor|unora brezen|brezna duben|dubna kveten|kvetna cerven|cervna cervenec|cervence srpen|srpna zari rijen|rijna listopad|listopadu prosinec|prosince",

@@ -48,7 +48,7 @@ city: by
 phone: telefon
 date: dato
 from: fra
-to: til
+to: til slut
 component: komponent
 """,
     months="januar februar marts|mars april maj juni juli august september oktober november december|desember",

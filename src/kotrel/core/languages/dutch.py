@@ -49,7 +49,7 @@ street: straat adres
 city: stad plaats
 phone: telefoon
 from: vanaf
-to: tot
+to: tot eind einde
 component: onderdeel
 """,
     months="januari februari maart april mei juni juli augustus september oktober november december",

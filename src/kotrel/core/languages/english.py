@@ -55,7 +55,7 @@ phone: phone telephone tel
 email: email mail
 date: date
 from: from valid
-to: to until
+to: to until ends end expiry expires
 component: component
 """,
     months="january february march april may june july august september october november december",

@@ -46,7 +46,7 @@ city: ville
 country: pays
 phone: telephone
 email: courriel
-to: jusqu
+to: jusqu fin
 component: composant
 """,
     months="janvier fevrier mars avril mai juin juillet aout septembre octobre novembre decembre",

@@ -51,7 +51,7 @@ country: land
 phone: telefon
 date: datum
 from: ab von
-to: bis
+to: bis ende end
 component: komponente
 """,
     months="januar|janner|jan februar marz april mai juni juli august september oktober november dezember",

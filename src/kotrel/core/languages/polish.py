@@ -47,7 +47,7 @@ city: miasto
 country: kraj
 date: data
 from: od
-to: do
+to: do koniec
 component: skladnik
 """,
     months="styczen|stycznia luty|lutego marzec|marca kwiecien|kwietnia maj|maja czerwiec|czerwca lipiec|lipca sierpien|sierpnia wrzesien|wrzesnia pazdziernik|pazdziernika listopad|listopada grudzien|grudnia",

@@ -50,7 +50,7 @@ phone: telefono
 email: correo
 date: fecha
 from: desde
-to: hasta
+to: hasta fin
 component: componente
 """,
     months="enero febrero marzo abril mayo junio julio agosto septiembre|setiembre octubre noviembre diciembre",

@@ -50,7 +50,7 @@ phone: telefon
 email: epost
 date: datum
 from: fran
-to: till
+to: till slut
 component: komponent
 """,
     months="januari februari mars april maj juni juli augusti september oktober november december",

@@ -13,7 +13,7 @@ from kotrel.core.matching.heading_meaning import said_by
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
-from kotrel.core.tables.heading_words import SCALE_WORDS
+from kotrel.core.tables.heading_words import is_scale
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.dates import dates_within
 from kotrel.core.values.numbers import read_number
@@ -106,7 +106,7 @@ def _day_above(table: Table, record: Record, fed: Collection[str]) -> tuple[str,
 def _scale_of(table: Table, proposals: Sequence[Proposal], left: Sequence[Column]) -> tuple[str, Column] | None:
     """The field with amounts, and the column that says for how many they are; None where there is none."""
     money = next((each.field.name for each in proposals if each.field.kind == "money"), None)
-    columns = (each for each in left if folded(each.heading) in SCALE_WORDS and _is_of_numbers(table, each))
+    columns = (each for each in left if is_scale(each.heading) and _is_of_numbers(table, each))
     column = next(columns, None) if money is not None else None
     return None if money is None or column is None else (money, column)
 

@@ -25,9 +25,6 @@ from kotrel.core.rows.distinct_values import Few, few_of
 from kotrel.core.rows.findings import FindingGroup, RepairGroup, Severity, cells_of
 from kotrel.core.rows.rows import CLEAR, Rows
 from kotrel.core.similarity import folded
-from kotrel.core.tables.heading_words import (
-    CURRENCY_WORDS,
-)
 from kotrel.core.tables.sources import Source, raw_values
 from kotrel.core.tables.table import Column, Table
 from kotrel.core.values.conventions import Conventions
@@ -209,7 +206,6 @@ def _about_headings(rows: Rows, matched: Matched, currency: str) -> list[Finding
     findings += _about_first_row(rows)
     unread = [column for column in matched.unknown if column.heading]
     findings += _about_currencies(rows, currency)
-    findings += _about_currency_columns(rows, unread, currency)
     findings += (limits := about_limits(rows, unread))
     limiting = {group.letter for group in limits}
     findings += _about_unknown(record, [column for column in unread if column.letter not in limiting])
@@ -277,38 +273,6 @@ def _about_currencies(rows: Rows, currency: str) -> list[FindingGroup]:
             findings.append(
                 rows.sheet_finding("error", "other-currency", "in another currency", message, letter, heading)
             )
-    return findings
-
-
-def _about_currency_columns(rows: Rows, unread: Sequence[Column], currency: str) -> list[FindingGroup]:
-    """Columns that no field reads, and that say in which currency the amounts of a row are:
-    another than the one here.
-    """
-    money = any(rows.record.fields[name].kind == "money" for name in rows.fields)
-    findings = []
-    for column in unread if money and currency else ():
-        if folded(column.heading) not in CURRENCY_WORDS:
-            continue
-        cells = rows.table.cells.select(ROW, pl.col(column.letter).str.strip_chars().alias("said"))
-        there = cells.filter(pl.col("said").is_not_null() & (pl.col("said") != ""))
-        foreign = [said for said in there["said"].unique().to_list() if not may_be(said.upper(), currency)]
-        other = there.filter(pl.col("said").is_in(foreign) & pl.col(ROW).is_in(rows.values[ROW].implode()))
-        if other.height:
-            messages = [
-                f"the amounts of this row are in {said}, and amounts here are in {currency}: convert them"
-                for said in other["said"]
-            ]
-            group = FindingGroup(
-                "error",
-                "other-currency",
-                "in another currency",
-                rows.record.name,
-                None,
-                column.letter,
-                cells_of(other[ROW], other["said"], messages),
-                column.heading,
-            )
-            findings.append(group)
     return findings
 
 

@@ -14,14 +14,16 @@ from kotrel.core.tables.heading_words import (
     BREAK_WORDS,
     END_WORDS,
     PLACE_WORDS,
-    SCALE_WORDS,
     is_later_count,
     is_newer,
     is_numbered_alike,
+    is_scale,
     terms_of,
 )
 from kotrel.core.tables.table import Column
 
+_DAY = r"^[0-9]{1,4}[-./ ][0-9]{1,2}[-./ ][0-9]{1,4}(?: 00:00:00)?$"
+_UNTIL = "until when a row is valid"
 _OF_AN_END = {"to", "from", "date", "price", "sales"}
 _OF_A_UNIT = {"unit", "price", "cost", "sales", "quantity", "base", "item", "main", "our", "order", "code"}
 """Terms that may stand beside the one that matters."""
@@ -38,6 +40,8 @@ def about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
         filled = cells.filter(cells != "")
         if not what and filled.str.contains(r"^[^\w]*[0-9][0-9.,]*[^\w]*$").all():
             what = _figures_said(rows, column)
+        if not what and filled.str.contains(_DAY).all() and rows.record.period and "to" in terms_of(column.heading):
+            what = _UNTIL
         if what and filled.len():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
             findings.append(
@@ -69,8 +73,8 @@ def _limit_said(rows: Rows, heading: str) -> str:
     """What a column says of the others that are read, in words; an empty text where it says nothing of them."""
     record, word, terms = rows.record, folded(heading), terms_of(heading)
     if record.period is not None and (word in END_WORDS or ("to" in terms and terms <= _OF_AN_END)):
-        return "until when a row is valid"
-    if scale := _scale_said(rows, word, terms):
+        return _UNTIL
+    if scale := _scale_said(rows, heading, terms):
         return scale
     if word in PLACE_WORDS and (record.is_posted or "quantity" in rows.fields):
         return "of which lot, or where, a quantity is"
@@ -78,13 +82,13 @@ def _limit_said(rows: Rows, heading: str) -> str:
     return f"what {record.fields[older].title.lower()} is from now on" if older is not None else ""
 
 
-def _scale_said(rows: Rows, word: str, terms: frozenset[str]) -> str:
+def _scale_said(rows: Rows, heading: str, terms: frozenset[str]) -> str:
     """What a column says of amounts and quantities: for how many, or in which unit, they are."""
     kinds = {rows.record.fields[name].kind for name in rows.fields}
     if "money" in kinds:
-        if word in SCALE_WORDS:
+        if is_scale(heading):
             return "how many pieces or which unit an amount is for"
-        if word in BREAK_WORDS or terms == {"from", "quantity"}:
+        if folded(heading) in BREAK_WORDS or terms == {"from", "quantity"}:
             return "from which quantity an amount applies"
     if kinds & {"money", "quantity"} and UNIT not in rows.sources and "unit" in terms and terms <= _OF_A_UNIT:
         return "which unit a row is in"

@@ -11,6 +11,7 @@ from collections.abc import Set
 from functools import cache
 
 from kotrel.core.languages.all_languages import heading_terms, words_of
+from kotrel.core.similarity import folded
 from kotrel.core.tables.headings import bare_heading
 from kotrel.core.values.month_names import plain_letters
 
@@ -70,6 +71,14 @@ def is_newer(heading: str, other: str) -> bool:
     return bool(terms & _NEWER) and terms - _NEWER == terms_of(other)
 
 
+def is_scale(heading: str) -> bool:
+    """True for the heading of a column that says for how many, or for which unit, an amount is: “Per”, “Price qty”."""
+    words = re.findall(r"[^\W\d_]+", plain_letters(heading))
+    said_per = any(word in _PER for word in words)
+    terms = terms_of(" ".join(word for word in words if word not in _PER)) if said_per else terms_of(heading)
+    return folded(heading) in SCALE_WORDS or terms == {"price", "quantity"} or (said_per and terms <= _OF_A_SCALE)
+
+
 def is_numbered_alike(heading: str, other: str) -> bool:
     """True for “Price 2” beside “Price 1”."""
     parts = [re.fullmatch(r"(.*[^0-9\s])\s*([1-9])", each.strip()) for each in (heading, other)]
@@ -113,6 +122,9 @@ def _parts(word: str) -> list[str]:
     return [next(iter(longer))] if len(word) >= _CUT and len(longer) == 1 else [word]
 
 
+_PER = frozenset(("per", "pro", "par", "por", "je", "pr", "za"))
+_OF_A_SCALE = {"price", "cost", "quantity", "each", "unit"}
+"""Terms that may stand beside such a word."""
 CURRENCY_WORDS = frozenset(
     ("currency", "curr", "cur", "ccy", "währung", "waehrung", "devise", "monnaie", "valuta", "munt", "moneda", "divisa")
 )
