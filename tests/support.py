@@ -180,6 +180,11 @@ class Program(unittest.TestCase):
         self.assertEqual(undeclared, set(), "every kind of finding is declared in finding_kinds.py")
         return value
 
+    def errors(self, *words: str) -> list[str]:
+        """The errors of a check: kind and row."""
+        found = self.json("check", *words, status=None)["findings"]
+        return [f"{each['kind']} {each['row']}" for each in found if each["severity"] == "error"]
+
     def write(self, name: str, *lines: str, encoding: str = "utf-8") -> Path:
         """Writes a text file in the folder."""
         path = self.folder / name

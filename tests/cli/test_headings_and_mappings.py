@@ -8,20 +8,15 @@ class HeadingsAndMappings(Program):
         super().setUp()
         self.start_shop()
 
-    def rows(self, *words: str) -> list[str]:
-        """The errors of a check: kind and row."""
-        found = self.json("check", *words, status=None)["findings"]
-        return [f"{each['kind']} {each['row']}" for each in found if each["severity"] == "error"]
-
     def test_a_column_of_units_is_never_merely_left_out(self):
         # ROP-00010 is in metres; 1 coil is 200 of them.
         price = ("Item,Price list,From date,Price", "ROP-00010,SHOP,2030-01-01,1.20")
         stock = ("Item,Warehouse,Quantity,Unit cost", "ROP-00010,QUAY,2,80")
         for unit in ("Einheit", "Unité", "U/M", "Sales unit", "Pack", "Gebinde"):
             self.write("p.csv", f"{price[0]},{unit}", f"{price[1]},COIL")
-            self.assertEqual(self.rows("p.csv", "--as", "price"), ["unread-limit 0"], unit)
+            self.assertEqual(self.errors("p.csv", "--as", "price"), ["unread-limit 0"], unit)
         self.write("s.csv", f"{stock[0]},Pack", f"{stock[1]},Coil")
-        self.assertEqual(self.rows("s.csv", "--as", "opening_stock"), ["unread-limit 0"])
+        self.assertEqual(self.errors("s.csv", "--as", "opening_stock"), ["unread-limit 0"])
         self.json("count", "freeze", "u", "--where", "item is 'ROP-00010'", "--stopped")
         self.write("c.csv", "Item,Warehouse,Bin,Counted,Pack", "ROP-00010,TENDER,T-01-A,2,COIL")
         done = self.json("count", "collect", "u", "c.csv", status=1)["files"][0]
@@ -29,7 +24,7 @@ class HeadingsAndMappings(Program):
         # One that says the rows' own unit, or holds other words, changes nothing.
         for head, held in (("Pack", "M"), ("Pack", "reel"), ("Colour", "M")):
             self.write("p.csv", f"{price[0]},{head}", f"{price[1]},{held}")
-            self.assertEqual(self.rows("p.csv", "--as", "price"), [], held)
+            self.assertEqual(self.errors("p.csv", "--as", "price"), [], held)
 
     def test_what_limits_a_price_is_never_merely_left_out(self):
         # SHOP is in euros.
@@ -39,13 +34,13 @@ class HeadingsAndMappings(Program):
             ("Currency code", "USD", "other-currency 2"), ("C", "$", "other-currency 2"),
         ):  # fmt: skip
             self.write("p.csv", f"Item,Price list,From date,Price,{heading}", f"ROP-00010,SHOP,2030-01-01,1.20,{held}")
-            self.assertEqual(self.rows("p.csv", "--as", "price"), [kind], heading)
+            self.assertEqual(self.errors("p.csv", "--as", "price"), [kind], heading)
         for heading, held in (("Valuta", "EUR"), ("C", "€"), ("Last changed", "2030-06-30"), ("Qty per pack", "100")):
             self.write("p.csv", f"Item,Price list,From date,Price,{heading}", f"ROP-00010,SHOP,2030-01-01,1.20,{held}")
-            self.assertEqual(self.rows("p.csv", "--as", "price"), [], heading)
+            self.assertEqual(self.errors("p.csv", "--as", "price"), [], heading)
         # Items have amounts in the workspace's currency, and a sheet may hold several.
         self.write("i.csv", "Item code,Cost,Moneda", "ROP-00010,0.40,EUR", "ROP-00020,0.40,USD", "ROP-00030,0.40,")
-        self.assertEqual(self.rows("i.csv"), ["other-currency 3"])
+        self.assertEqual(self.errors("i.csv"), ["other-currency 3"])
 
     def test_which_of_two_counts_is_the_count(self):
         self.json("count", "freeze", "c", "--where", "item begins with 'FST-000'", "--stopped")
@@ -67,7 +62,7 @@ class HeadingsAndMappings(Program):
     def test_a_heading_that_names_a_unit_is_never_left_as_it_is(self):
         def errors(heading: str, record: str, *more: str, item: str = "ROP-00010") -> list[str]:
             self.write("h.csv", f"Item,Warehouse,Bin,{heading},Cost", f"{item},QUAY,Q-05-C,4,0.39")
-            return self.rows("h.csv", "--as", record, *more)
+            return self.errors("h.csv", "--as", record, *more)
 
         for heading in (
             "Quantity (COIL)",
@@ -93,7 +88,7 @@ class HeadingsAndMappings(Program):
         self.write("c.csv", "Item,Warehouse,Counted (COIL)", "ROP-00010,LOFT,2")
         self.json("count", "collect", "c", "c.csv", status=1)
         self.write("l.csv", "Item,Warehouse,Minimum (BOX)", "FST-00020,QUAY,2")
-        self.assertEqual(self.rows("l.csv"), ["heading-says 0"])
+        self.assertEqual(self.errors("l.csv"), ["heading-says 0"])
 
     def test_which_of_two_mappings_reads_a_sheet(self):
         column = '[field.{}]\ncolumn = "{}"'
@@ -131,12 +126,12 @@ class HeadingsAndMappings(Program):
     def test_a_heading_that_says_from_which_quantity_on_makes_no_plain_price(self):
         head, row = "Item,Price list,From date", "ROP-00010,SHOP,2030-01-01"
         self.write("one.csv", f"{head},Price (from 10)", f"{row},1.10")
-        self.assertEqual(self.rows("one.csv", "--as", "price"), ["heading-says 0"])
+        self.assertEqual(self.errors("one.csv", "--as", "price"), ["heading-says 0"])
         self.write("two.csv", f"{head},Price,Price 10+", f"{row},1.20,1.10")
-        self.assertEqual(self.rows("two.csv", "--as", "price"), ["unread-limit 0"])
+        self.assertEqual(self.errors("two.csv", "--as", "price"), ["unread-limit 0"])
         self.write("pairs.csv", f"{head},Qty 1,Price 1,Qty 2,Price 2", f"{row},1,1.20,10,1.10")
         self.json("map", "pairs.csv", "price")
-        self.assertEqual(self.rows("pairs.csv", "--map", "pairs"), ["unread-limit 0"] * 2)
+        self.assertEqual(self.errors("pairs.csv", "--map", "pairs"), ["unread-limit 0"] * 2)
         self.write("breaks.csv", f"{head},Price,10 - 99 pcs,Price 100+", f"{row},1.20,1.10,0.95")
         self.json("map", "breaks.csv", "price")
         self.json("load", "breaks.csv", "--map", "breaks", "--yes")
@@ -146,7 +141,7 @@ class HeadingsAndMappings(Program):
 
     def test_a_column_that_says_another_currency_speaks_for_its_rows(self):
         self.write("a.csv", "Item code,Cost,Currency", "ROP-00010,1.20,EUR", "ROP-00020,1.20,USD")
-        self.assertEqual(self.rows("a.csv"), ["other-currency 3"])
+        self.assertEqual(self.errors("a.csv"), ["other-currency 3"])
 
     def test_a_mapping_for_one_sheet_reads_no_other(self):
         self.write(
@@ -174,7 +169,7 @@ class HeadingsAndMappings(Program):
         )
         # An empty column limits nothing.
         self.write("e.csv", "Item,Price list,Unit,Valid from,Price,Expires", "ROP-00010,SHOP,M,2027-03-01,0.91,")
-        self.assertEqual(self.rows("e.csv"), [])
+        self.assertEqual(self.errors("e.csv"), [])
 
     def test_old_values_are_not_loaded_beside_new_ones_that_nobody_reads(self):
         for head, row in (
@@ -182,15 +177,15 @@ class HeadingsAndMappings(Program):
             ("Item,Warehouse,Reorder point,New reorder point", "ROP-00010,QUAY,10,20"),
         ):
             self.write("n.csv", head, row)
-            self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], head)
+            self.assertEqual(self.errors("n.csv"), ["unread-limit 0"], head)
         for new in ("New price", "Preis neu", "Nouveau prix"):
             self.write("n.csv", f"Item code,Price,{new}", "ROP-00010,0.60,0.62")
-            self.assertEqual(self.rows("n.csv"), ["unread-limit 0"], new)
+            self.assertEqual(self.errors("n.csv"), ["unread-limit 0"], new)
         # A proposed mapping calls it a guess, too, and one that leaves them out on purpose is followed.
         self.assertIn("column C fits equally well", self.kotrel("map", "n.csv", "item").stdout)
         self.write("maps/n.toml", 'record = "item"', 'skip = ["Nouveau prix"]',
                    '[field.code]\ncolumn = "Item code"', '[field.price]\ncolumn = "Price"')  # fmt: skip
-        self.assertEqual(self.rows("n.csv"), [])
+        self.assertEqual(self.errors("n.csv"), [])
         # What replaces nothing that is read, is read or not as any other column.
         self.write("m.csv", "Item code,Cost,New price", "ROP-00010,0.30,0.62")
-        self.assertEqual(self.rows("m.csv"), [])
+        self.assertEqual(self.errors("m.csv"), [])

@@ -8,11 +8,6 @@ class OneAnswer(Program):
         super().setUp()
         self.start_shop()
 
-    def rows(self, *words: str) -> list[str]:
-        """The errors of a check: kind and row."""
-        found = self.json("check", *words, status=None)["findings"]
-        return [f"{each['kind']} {each['row']}" for each in found if each["severity"] == "error"]
-
     def test_which_default_fills_a_blank_key(self):
         self.write("maps/p.toml", 'record = "price"', '[field.price_list]\nfixed = "SHOP"', '[field.item]\ncolumn = "Art"',
                    '[field.amount]\ncolumn = "New"', '[field.unit]\ndefault = "M"', '[field.from_date]\ndefault = "2027-03-01"')  # fmt: skip
@@ -90,7 +85,7 @@ class OneAnswer(Program):
             "11/2,QUAY,1,2",
             "FST00020,quay,1,2",
         )
-        self.assertEqual(self.rows("l.csv"), ["not-on-list 2", "not-on-list 3"])
+        self.assertEqual(self.errors("l.csv"), ["not-on-list 2", "not-on-list 3"])
         proofs = {each["before"]: each["proof"] for each in self.json("check", "l.csv", status=1)["repairs"]}
         self.assertIn("differs only in capitals and separators", proofs["FST00020"])
 
@@ -345,4 +340,4 @@ class OneAnswer(Program):
             self.json("load", "d2.csv", "--as", "goods_receipt", "--only", "new", "--yes")["status"], "loaded"
         )
         self.write("d3.csv", head, "R-1,ROP-00010,SHED,11,0.40")
-        self.assertIn("posted-otherwise 2", self.rows("d3.csv", "--as", "goods_receipt"))
+        self.assertIn("posted-otherwise 2", self.errors("d3.csv", "--as", "goods_receipt"))
