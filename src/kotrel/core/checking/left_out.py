@@ -15,6 +15,11 @@ def left_out_columns(rows: Rows) -> list[Column]:
     return [column for column in rows.table.columns if column.heading in headings]
 
 
+def first_words(rows: Rows, column: Column) -> pl.Series:
+    """The different words at the beginning of a column: most columns need no further look."""
+    return rows.table.cells[column.letter].head(1_000).str.strip_chars().replace("", None).drop_nulls().unique()
+
+
 def held_beside(rows: Rows, column: Column) -> pl.Series:
     """What a column says in each of the rows; a blank is null."""
     cells = rows.table.cells.select(ROW, pl.col(column.letter).str.strip_chars().replace("", None).alias("held"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.left_out import held_beside, left_out_columns
+from kotrel.core.checking.left_out import first_words, held_beside, left_out_columns
 from kotrel.core.checking.units_in_headings import check_units_in_headings, is_amount, unit_list, units_of_rows
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
@@ -57,12 +57,16 @@ def _few_words(rows: Rows) -> dict[Column, pl.Series]:
         return {}
     found: dict[Column, pl.Series] = {}
     for column in left_out_columns(rows):
-        if not terms_of(column.heading) & plain_terms():
-            held = held_beside(rows, column)
-            words = held.drop_nulls().unique()
-            if 0 < len(words) <= FEW and not words.str.contains("[0-9]").any():
-                found[column] = held
+        if terms_of(column.heading) & plain_terms() or not _may_be_units(first_words(rows, column)):
+            continue
+        held = held_beside(rows, column)
+        if held.null_count() < len(held) and _may_be_units(held.drop_nulls().unique()):
+            found[column] = held
     return found
+
+
+def _may_be_units(words: pl.Series) -> bool:
+    return len(words) <= FEW and not words.str.contains("[0-9]").any()
 
 
 def _about(rows: Rows, column: Column, held: pl.Series, codes: pl.Series, own: pl.Series) -> list[FindingGroup]:

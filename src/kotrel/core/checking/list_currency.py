@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.left_out import held_beside, left_out_columns
+from kotrel.core.checking.left_out import first_words, held_beside, left_out_columns
 from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, DECIMALS_FIELD, PRICE_LIST, Field, currency_source, list_field
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -14,6 +14,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.similarity import folded
 from kotrel.core.tables.heading_words import CURRENCY_WORDS
+from kotrel.core.tables.table import Column
 from kotrel.core.values.currencies import CURRENCY, currency_in, may_be
 from kotrel.core.values.numbers import currency_beside
 
@@ -53,41 +54,40 @@ def check_left_out_currencies(rows: Rows, state: SystemState) -> list[FindingGro
     if not rows.currency or not has_amounts or CURRENCY_FIELD in rows.sources:
         return []
     findings: list[FindingGroup] = []
+    own: pl.Series | None = None
     for column in left_out_columns(rows):
-        held = held_beside(rows, column)
-        words = held.drop_nulls().unique()
         is_named = folded(column.heading) in CURRENCY_WORDS
-        if not len(words) or not (is_named or words.str.contains(f"^(?:{CURRENCY})$").all()):
+        if not is_named and not _are_currencies(first_words(rows, column)):
             continue
-        pairs = pl.DataFrame(
-            [rows.values[ROW], held.alias("said"), _own_currency(rows, state).alias("own")]
-        ).drop_nulls()
-        known = pairs.select("said", "own").unique().iter_rows()
-        wrong = [(said, own) for said, own in known if not may_be(said, own) and not may_be(said.upper(), own)]
-        odd = (
-            pairs.join(pl.DataFrame(wrong, schema=["said", "own"], orient="row"), on=["said", "own"], how="semi")
-            if wrong
-            else pairs.clear()
-        )
-        if odd.height:
-            messages = [
-                f"its amounts are in {said}, and would be taken as {own}: convert them"
-                for said, own in odd.select("said", "own").iter_rows()
-            ]
-            cells = cells_of(odd[ROW], odd["said"], messages)
-            findings.append(
-                FindingGroup(
-                    "error",
-                    "other-currency",
-                    "in another currency",
-                    rows.record.name,
-                    None,
-                    column.letter,
-                    cells,
-                    column.heading,
-                )
-            )
+        held = held_beside(rows, column)
+        if not is_named and not _are_currencies(held.drop_nulls().unique()):
+            continue
+        own = _own_currency(rows, state) if own is None else own
+        findings += _in_another(rows, column, held, own)
     return findings
+
+
+def _in_another(rows: Rows, column: Column, held: pl.Series, own: pl.Series) -> list[FindingGroup]:
+    """An error at each cell of a column that names another currency than the row's own."""
+    pairs = pl.DataFrame([rows.values[ROW], held.alias("said"), own.alias("own")]).drop_nulls()
+    known = pairs.select("said", "own").unique().iter_rows()
+    wrong = [(said, here) for said, here in known if not may_be(said, here) and not may_be(said.upper(), here)]
+    if not wrong:
+        return []
+    odd = pairs.join(pl.DataFrame(wrong, schema=["said", "own"], orient="row"), on=["said", "own"], how="semi")
+    messages = [
+        f"its amounts are in {said}, and would be taken as {here}: convert them"
+        for said, here in odd.select("said", "own").iter_rows()
+    ]
+    cells = cells_of(odd[ROW], odd["said"], messages)
+    title = "in another currency"
+    return [
+        FindingGroup("error", "other-currency", title, rows.record.name, None, column.letter, cells, column.heading)
+    ]
+
+
+def _are_currencies(words: pl.Series) -> bool:
+    return bool(words.str.contains(f"^(?:{CURRENCY})$").all())
 
 
 def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
