@@ -29,7 +29,7 @@ _MORE = frozenset(map(plain_letters, words_of("more")))
 _MONTHS = frozenset(plain_letters(name)[:3] for _, name in months())
 _AMOUNTS = frozenset(("price", "cost", "sales", "net", "list", "each", "quantity", "from"))
 """Terms that may stand before a range of quantities."""
-_YEARS = range(1900, 2100)
+YEARS = range(1900, 2100)
 
 
 class QuantityBreak(Struct, frozen=True):
@@ -63,7 +63,7 @@ def _is_break(match: re.Match[str], heading: str) -> bool:
     said, number = match.groupdict(), int(match["number"])
     at = match.end("to" if said.get("to") else "number")
     behind = re.match(r"[.\s]*([^\W\d_]+)", heading[at:])
-    if number in _YEARS or (behind is not None and plain_letters(behind[1])[:3] in _MONTHS):
+    if number in YEARS or (behind is not None and plain_letters(behind[1])[:3] in _MONTHS):
         return False
     if (more := said.get("more")) is not None:
         return plain_letters(more) in _MORE

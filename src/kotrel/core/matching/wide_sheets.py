@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.quantity_breaks import break_field, break_said
+from kotrel.core.matching.quantity_breaks import YEARS, break_field, break_said
 from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column
 from kotrel.core.values.same_writing import form_of
@@ -162,10 +162,11 @@ def _value_of(record: Record, fed: Sequence[str]) -> Field | None:
 
 
 def _bare_breaks(columns: Sequence[Column]) -> dict[Column, str]:
-    """Columns that are headed with nothing but rising numbers: 1, 10, 100."""
+    """Columns that are headed with nothing but rising numbers: 1, 10, 100. Years are none of them."""
     found = {column: column.heading.strip() for column in columns if re.fullmatch("[1-9][0-9]{0,4}", column.heading)}
     numbers = [int(each) for each in found.values()]
-    return found if len(found) >= FEWEST and numbers == sorted(numbers) else {}
+    rising = len(found) >= FEWEST and numbers == sorted(numbers)
+    return found if rising and not any(number in YEARS for number in numbers) else {}
 
 
 def _repeatable(record: Record, fed: Sequence[str]) -> Iterator[Field]:
