@@ -127,8 +127,12 @@ class HeadingsAndMappings(Program):
         head, row = "Item,Price list,From date", "ROP-00010,SHOP,2030-01-01"
         self.write("one.csv", f"{head},Price (from 10)", f"{row},1.10")
         self.assertEqual(self.errors("one.csv", "--as", "price"), ["heading-says 0"])
-        self.write("two.csv", f"{head},Price,Price 10+", f"{row},1.20,1.10")
-        self.assertEqual(self.errors("two.csv", "--as", "price"), ["unread-limit 0"])
+        for more in ("Price 10+", "from 10 pcs", "10 or more"):
+            self.write("two.csv", f"{head},Price,{more}", f"{row},1.20,1.10")
+            self.assertEqual(self.errors("two.csv", "--as", "price"), ["unread-limit 0"], more)
+        for more, kinds in (("10,100", ["unread-limit 0"] * 2), ("2025,2026", [])):
+            self.write("bare.csv", f"{head},Price,{more}", f"{row},1.20,1.10,1.00")
+            self.assertEqual(self.errors("bare.csv", "--as", "price"), kinds, more)
         self.write("pairs.csv", f"{head},Qty 1,Price 1,Qty 2,Price 2", f"{row},1,1.20,10,1.10")
         self.json("map", "pairs.csv", "price")
         self.assertEqual(self.errors("pairs.csv", "--map", "pairs"), ["unread-limit 0"] * 2)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from msgspec import Struct
 
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import months, words_of
 from kotrel.core.tables.heading_words import terms_of
+from kotrel.core.tables.table import Column
 from kotrel.core.values.month_names import plain_letters
 
 _NUMBER = r"(?<![0-9.,'])(?P<number>[1-9][0-9]{0,4})"
@@ -29,7 +31,7 @@ _MORE = frozenset(map(plain_letters, words_of("more")))
 _MONTHS = frozenset(plain_letters(name)[:3] for _, name in months())
 _AMOUNTS = frozenset(("price", "cost", "sales", "net", "list", "each", "quantity", "from"))
 """Terms that may stand before a range of quantities."""
-YEARS = range(1900, 2100)
+_YEARS = range(1900, 2100)
 
 
 class QuantityBreak(Struct, frozen=True):
@@ -63,7 +65,7 @@ def _is_break(match: re.Match[str], heading: str) -> bool:
     said, number = match.groupdict(), int(match["number"])
     at = match.end("to" if said.get("to") else "number")
     behind = re.match(r"[.\s]*([^\W\d_]+)", heading[at:])
-    if number in YEARS or (behind is not None and plain_letters(behind[1])[:3] in _MONTHS):
+    if number in _YEARS or (behind is not None and plain_letters(behind[1])[:3] in _MONTHS):
         return False
     if (more := said.get("more")) is not None:
         return plain_letters(more) in _MORE
@@ -76,6 +78,14 @@ def _is_break(match: re.Match[str], heading: str) -> bool:
         of_quantity = terms_of(word) == {"quantity"} and len(match[0]) < len(heading)
         return plain_letters(word) in _LEAST or terms_of(word) == {"from"} or of_quantity
     return True
+
+
+def bare_breaks(columns: Sequence[Column]) -> dict[Column, str]:
+    """Columns that are headed with nothing but rising numbers: 1, 10, 100. Years are none of them."""
+    found = {column: column.heading.strip() for column in columns if re.fullmatch("[1-9][0-9]{0,4}", column.heading)}
+    numbers = [int(each) for each in found.values()]
+    rising = len(found) > 1 and numbers == sorted(numbers)
+    return found if rising and not any(number in _YEARS for number in numbers) else {}
 
 
 def break_field(record: Record) -> Field | None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from kotrel.core.matching.by_headings import terms_of_field
 from kotrel.core.matching.heading_units import UNIT
-from kotrel.core.matching.quantity_breaks import break_said
+from kotrel.core.matching.quantity_breaks import bare_breaks, break_field, break_said
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.similarity import folded
@@ -23,7 +23,7 @@ from kotrel.core.tables.heading_words import (
 from kotrel.core.tables.table import Column
 
 _DAY = r"^[0-9]{1,4}[-./ ][0-9]{1,2}[-./ ][0-9]{1,4}(?: 00:00:00)?$"
-_UNTIL = "until when a row is valid"
+_UNTIL, _FROM_ON = "until when a row is valid", "what an amount is from a quantity on"
 _OF_AN_END = {"to", "from", "date", "price", "sales"}
 _OF_A_UNIT = {"unit", "price", "cost", "sales", "quantity", "base", "item", "main", "our", "order", "code"}
 """Terms that may stand beside the one that matters."""
@@ -34,12 +34,13 @@ def about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
     without them, the rows say something else.
     """
     findings = []
+    bare = bare_breaks(unread) if break_field(rows.record) is not None else {}
     for column in unread:
         what = _limit_said(rows, column.heading)
         cells = rows.table.cells[column.letter].str.strip_chars().fill_null("")
         filled = cells.filter(cells != "")
         if not what and filled.str.contains(r"^[^\w]*[0-9][0-9.,]*[^\w]*$").all():
-            what = _figures_said(rows, column)
+            what = _figures_said(rows, column) if column not in bare else _FROM_ON
         if not what and filled.str.contains(_DAY).all() and rows.record.period and "to" in terms_of(column.heading):
             what = _UNTIL
         if what and filled.len():
@@ -59,7 +60,7 @@ def _figures_said(rows: Rows, column: Column) -> str:
         return "what was counted, too"
     amounts = [each for each in fields.values() if each.kind == "money"]
     if (said := break_said(column.heading)) is not None and any(said.is_of(each) for each in amounts):
-        return "what an amount is from a quantity on"
+        return _FROM_ON
     twins = (
         name
         for name in rows.letters

@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
-from kotrel.core.matching.quantity_breaks import YEARS, break_field, break_said
+from kotrel.core.matching.quantity_breaks import bare_breaks, break_field, break_said
 from kotrel.core.tables.heading_words import terms_of
 from kotrel.core.tables.table import Column
 from kotrel.core.values.same_writing import form_of
@@ -146,7 +146,7 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
         return None
     said = {column: break_ for column in columns if (break_ := break_said(column.heading)) is not None}
     named = {column: break_.quantity for column, break_ in said.items() if break_.is_of(value)}
-    found = named or _bare_breaks(columns)
+    found = named or bare_breaks(columns)
     if plain is not None and found and by.default:
         found = {plain: by.default, **found}
     means = {column.heading: quantity for column, quantity in found.items()}
@@ -159,14 +159,6 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
 def _value_of(record: Record, fed: Sequence[str]) -> Field | None:
     """The field that such columns have the values of, if no other column feeds it."""
     return next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)
-
-
-def _bare_breaks(columns: Sequence[Column]) -> dict[Column, str]:
-    """Columns that are headed with nothing but rising numbers: 1, 10, 100. Years are none of them."""
-    found = {column: column.heading.strip() for column in columns if re.fullmatch("[1-9][0-9]{0,4}", column.heading)}
-    numbers = [int(each) for each in found.values()]
-    rising = len(found) >= FEWEST and numbers == sorted(numbers)
-    return found if rising and not any(number in YEARS for number in numbers) else {}
 
 
 def _repeatable(record: Record, fed: Sequence[str]) -> Iterator[Field]:
