@@ -60,7 +60,7 @@ def load(*words: str) -> str:
 
 
 def items(number: int) -> None:
-    """So many items that are there before anything is timed."""
+    """Items that are there before anything is timed."""
     load(lines("items.csv", HEAD, *item_rows(0, number)))
 
 
@@ -223,7 +223,7 @@ def stock_lots(number: int) -> Timed:
 
 
 def _count(number: int, per_sheet: int = 200) -> list[str]:
-    """A count with so many places, frozen, and its sheets, filled in as expected but for every tenth line."""
+    """A count, frozen, and its sheets, filled in as expected but for every tenth line."""
     load(*document_lines(number))
     kotrel("count", "freeze", "all", "--stopped", "--where", "item begins with 'ZZG'")
     kotrel("count", "sheets", "all", "--text", "--split", str(max(1, number * 200 // per_sheet)), "-o", "sheets")

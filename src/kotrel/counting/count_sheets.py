@@ -32,7 +32,7 @@ FILLED_IN = ("Counted", "Counter", "Time", "Remark")
 WIDTHS = {"Item": 13, "Description": 34, "Bin": 9, "Lot": 12, "Serial": 14, "Unit": 6, "Expected": 10, "Counted": 12, "Counter": 10,
           "Time": 17, "Remark": 24}  # fmt: skip
 MOST_WRITERS, WORTH_PROCESSES = 4, 10_000
-"""So many processes write sheets, and from so many lines on."""
+"""The most processes that write sheets, and the lines from which they are worth their start."""
 SPARE = 12
 """Blank rows at the end, for finds."""
 

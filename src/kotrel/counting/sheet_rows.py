@@ -68,7 +68,7 @@ def by_saved_match(
     as_saved = {key: getattr(mapping, key) for key in ("sheet", "heading_row", "encoding")}
     if any(value is not None for value in as_saved.values()):
         tables[:] = tables_in(path, FileOptions(**as_saved, limits=workspace.limits))
-    # What is missing is told of the sheet that comes nearest.
+    # Of the sheet that comes nearest, the user hears what is missing.
     nearest = [min(tables, key=lambda table: len(mapping.missing_in(table)))] if tables else []
     fitting = [table for table in tables if not mapping.missing_in(table)] or nearest
     return [(table, apply_map(mapping, table, description)[0]) for table in fitting]

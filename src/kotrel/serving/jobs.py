@@ -54,7 +54,7 @@ class Jobs:
         # A service that has had thousands of jobs does not read them all for each new one.
         self._by_key: dict[tuple[str, str], str] = {}
         self._open: dict[str, tuple[str, float]] = {}
-        self._sent: dict[str, dict[int, Path]] = {}
+        self._sent: dict[str, dict[int, set[Path]]] = {}
         make_folder(folder)
         for each in self.all():
             self._know(each)
@@ -124,14 +124,17 @@ class Jobs:
             if part >= len(about["header"].get("parts", [])):
                 raise ValueError(f"the job has no part {part}")
             if job not in self._sent:
-                self._sent[job] = {_number(path): path for path in self._files(job)}
+                self._sent[job] = {}
+                for path in self._files(job):
+                    self._sent[job].setdefault(_number(path), set()).add(path)
             path, sent = self._folder / job / f"{number:06d}-{part}.csv", self._sent[job]
             if number not in sent and len(sent) >= MOST_PIECES:
                 raise ValueError(f"a job has at most {MOST_PIECES:,} pieces: make them larger, or load in several jobs")
             _write_durably(path, text)
-            if (before := sent.get(number, path)) != path:
-                before.unlink(missing_ok=True)
-            sent[number] = path
+            # After a power cut, a piece may be there for two parts.
+            for other in sent.get(number, set()) - {path}:
+                other.unlink(missing_ok=True)
+            sent[number] = {path}
 
     def pieces(self, job: str) -> list[int]:
         """The numbers of the pieces that are there."""

@@ -9,6 +9,7 @@ from kotrel.core.checking.units_in_headings import check_units_in_headings, is_a
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.matching.heading_units import UNIT
+from kotrel.core.matching.unread_columns import unread_limit
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -16,7 +17,7 @@ from kotrel.core.tables.heading_words import plain_terms, terms_of
 from kotrel.core.tables.table import Column
 
 FEW = 20
-"""So many different words a column of units may hold."""
+"""The most different words that a column of units may hold."""
 
 
 def check_units(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -78,8 +79,4 @@ def _about(rows: Rows, column: Column, held: pl.Series, codes: pl.Series, own: p
         f"column {column.letter} “{column.heading}” holds units, and no field reads it: {rows.table.place(row, None)} says {said}, and "
         f"is taken as in {unit}. Map it with kotrel map, or name it under skip in the mapping"
     )
-    return [
-        rows.sheet_finding(
-            "error", "unread-limit", "a column that counts is not read", message, column.letter, column.heading
-        )
-    ]
+    return [unread_limit(rows, column, message)]

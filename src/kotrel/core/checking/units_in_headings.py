@@ -40,6 +40,7 @@ def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup
 
 
 def is_amount(rows: Rows, name: str) -> bool:
+    """Whether a field is an amount or a quantity, which are of a unit, and a sheet may change it."""
     return rows.record.fields[name].kind in ("quantity", "money") and not rows.record.fields[name].is_kept
 
 

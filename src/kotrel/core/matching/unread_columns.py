@@ -45,12 +45,14 @@ def about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
             what = _UNTIL
         if what and filled.len():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
-            findings.append(
-                rows.sheet_finding(
-                    "error", "unread-limit", "a column that counts is not read", message, column.letter, column.heading
-                )
-            )
+            findings.append(unread_limit(rows, column, message))
     return findings
+
+
+def unread_limit(rows: Rows, column: Column, message: str) -> FindingGroup:
+    """An error about a column that says something of the rows, and that no field reads."""
+    title = "a column that counts is not read"
+    return rows.sheet_finding("error", "unread-limit", title, message, column.letter, column.heading)
 
 
 def _figures_said(rows: Rows, column: Column) -> str:
