@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from collections.abc import Mapping
 
 import polars as pl
 from msgspec.structs import replace
@@ -10,7 +11,8 @@ from msgspec.structs import replace
 from kotrel.core.checking.own_codes import check_own_codes
 from kotrel.core.columns import ROW
 from kotrel.core.resolving.known_otherwise import find_known_otherwise
-from kotrel.core.resolving.row_lookup import match_other_codes
+from kotrel.core.resolving.row_lookup import codes_in_key, match_other_codes
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.load_options import ALL
 from kotrel.core.rows.system_state import is_new
 from tests.builders import rows_in_sheet, system_of
@@ -27,13 +29,18 @@ HELD = {
 }
 
 
+def groups(
+    held: Mapping[str, Mapping[str, list[str | None]]], *codes: str, new: tuple[str, ...] = ()
+) -> list[FindingGroup]:
+    sheet, state = rows_in_sheet(SYSTEM.records["item"], {"code": list(codes)}), system_of(SYSTEM, held)
+    return find_known_otherwise(sheet, state, lambda: is_new(sheet, state), new)
+
+
 def found(*codes: str, really_new: tuple[str, ...] = ()) -> list[tuple[str, int, str | None]]:
     """Severity, row and suggestion of each finding."""
-    sheet, state = rows_in_sheet(SYSTEM.records["item"], {"code": list(codes)}), system_of(SYSTEM, HELD)
-    groups = find_known_otherwise(sheet, state, lambda: is_new(sheet, state), really_new)
     return [
         (group.severity, row, suggestion)
-        for group in groups
+        for group in groups(HELD, *codes, new=really_new)
         for row, suggestion in group.cells.select(ROW, "suggestion").iter_rows()
     ]
 
@@ -74,6 +81,40 @@ class KnownOtherwise(unittest.TestCase):
         done = match_other_codes(sheet, ("old", "code"), system_of(SYSTEM, twice))
         self.assertEqual([group.kind for group in done.findings], ["not-unique"])
         self.assertEqual(done.values["code"].to_list(), ["O-1", "o-1"])
+
+    def test_the_key_column_of_a_whole_sheet_holds_other_codes(self):
+        """A supplier's own codes under the heading of ours: one answer finds all rows."""
+        held = {**HELD, "item": {**HELD["item"], "number": ["N-1", "N-2", "N-3", "A"]}}
+        codes, state = ["N-1", "n2", "N-3"], system_of(SYSTEM, held)
+        [group] = groups(held, *codes)
+        self.assertEqual((group.severity, group.option), ("error", ("--match-on", "number")))
+        sheet = rows_in_sheet(SYSTEM.records["item"], {"code": codes})
+        self.assertEqual(codes_in_key(sheet, "number"), ("item", "number"))
+        done = match_other_codes(sheet, ("item", "number"), state)
+        self.assertEqual(done.values["code"].to_list(), ["A", "B", "C"])
+        # D has the number A: that is what was asked for, and a doubt. B's own code is no number of anything.
+        sheet = rows_in_sheet(SYSTEM.records["item"], {"code": ["A", "B", "Z", "N-1"]})
+        done = match_other_codes(sheet, ("item", "number"), state)
+        self.assertEqual(done.values["code"].to_list(), ["D", "B", "Z", "A"])
+        told = {(group.kind, row) for group in done.findings for row in group.cells[ROW]}
+        self.assertEqual(told, {("own-code", 2), ("not-found", 3), ("not-found", 4)})
+        # Where nothing in it is such a code, the column is missing. Where there is one, the key column holds keys.
+        [finding] = match_other_codes(
+            rows_in_sheet(SYSTEM.records["item"], {"code": ["Y"]}), ("item", "number"), state
+        ).findings
+        self.assertEqual(finding.kind, "no-key-column")
+        self.assertIsNone(
+            codes_in_key(rows_in_sheet(SYSTEM.records["item"], {"code": ["A"], "number": ["N-1"]}), "number")
+        )
+        # Half a sheet of them is no column of other codes, and neither is one whose codes lead to two rows.
+        self.assertEqual([group.option for group in groups(HELD, "N-1", "A", "B")], [()])
+        self.assertEqual([group.option for group in groups(HELD, "N-2")], [()])
+
+    def test_however_many_new_codes_there_are(self):
+        many = [f"S/{number:05}" for number in range(60_000)]
+        held = {"item": {"code": [f"I-{number}" for number in range(60_000)], "number": many}}
+        [group] = groups(held, *(code.lower() for code in many))
+        self.assertEqual((group.count, group.cells["suggestion"][59_999]), (60_000, "I-59999"))
 
     def test_another_code_that_is_an_own_code_leads_to_its_own_row(self):
         state = system_of(SYSTEM, HELD)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed_and
-from kotrel.core.resolving.near_duplicates import MOST, is_typed_code
+from kotrel.core.resolving.near_duplicates import is_typed_code
 from kotrel.core.resolving.other_codes import known_as
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.load_options import ALL
@@ -49,12 +50,28 @@ def find_known_otherwise(
     for values, severity in told:
         known = fresh.filter(pl.col(name).is_in(list(values)))
         if known.height:
-            findings.append(_finding(rows, known, codes, severity))
+            settles = 2 * known.height > rows.values.height
+            option = _option(rows, [codes[value] for value in known[name]], state) if settles else ()
+            findings.append(replace(_finding(rows, known, codes, severity), option=option))
     return findings
 
 
+def _option(rows: Rows, found: Sequence[Mapping[str, str]], state: SystemState) -> tuple[str, ...]:
+    """The option that finds all these rows by what their key column holds, where it is one field and each leads to one
+    row: empty otherwise.
+    """
+    record = rows.record
+    titles = {title.partition(",")[0] for held in found for title in held.values()}
+    own = {group[-1]: record.fields[group[-1]] for group in record.also_known_by if group[-1] not in rows.fields}
+    others = {".".join(dotted): state.description.records[dotted[0]].fields[dotted[1]] for dotted in record.other_codes}
+    named = [[name for name, field in each.items() if field.title.lower() in titles] for each in (own, others)]
+    meant = named[0] or named[1]
+    is_clear = len(titles) == len(meant) == 1 and all(len(held) == 1 for held in found)
+    return ("--match-on", meant[0]) if is_clear else ()
+
+
 def _fresh(rows: Rows, new: Callable[[], pl.Series], really_new: Collection[str]) -> pl.DataFrame | None:
-    """``ROW`` and the key of the rows to look at; None where there are none, or as many as in a new range."""
+    """``ROW`` and the key of the rows to look at; None where there are none."""
     name = rows.record.key[0]
     if len(rows.record.key) > 1 or not is_typed_code(rows, name) or ALL in really_new:
         return None
@@ -62,19 +79,21 @@ def _fresh(rows: Rows, new: Callable[[], pl.Series], really_new: Collection[str]
     if really_new:
         wanted = wanted & ~rows.values[name].is_in(list(really_new))
     fresh = rows.values.select(ROW, name).filter(wanted)
-    return fresh if 0 < fresh.height <= MOST else None
+    return fresh if fresh.height else None
 
 
 def _finding(rows: Rows, known: pl.DataFrame, codes: Codes, severity: Severity) -> FindingGroup:
     """A finding at each of these keys: ``ROW`` and the key."""
     name = rows.record.key[0]
-    advice = "use that code, or name yours with --new-codes if it is really new"
+    advice = "use its code, or name yours with --new-codes if it is really new"
     messages: list[str] = []
     suggestions: list[str | None] = []
     for value in known[name]:
         held = codes[value]
-        said, there = next(iter(held.values())), listed_and(list(held)[:NAMED])
+        said = next(iter(held.values()))
         what, comma, otherwise = said.partition(",")
+        # The one row is the suggestion; the same words for all rows are shown once.
+        there = "an existing one" if len(held) == 1 else listed_and(list(held)[:NAMED])
         messages.append(
             f"it is the {what} of {there}{comma}{otherwise}: {advice if severity == 'error' else 'is it the same?'}"
         )

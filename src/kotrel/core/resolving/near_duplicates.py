@@ -223,8 +223,6 @@ def _cut_off(fresh: pl.DataFrame, known_codes: pl.DataFrame, on: Sequence[str]) 
     return cut
 
 
-MOST = 20_000
-"""With more new rows than this, they are a new range or a first load, and nobody has typed a row twice."""
 ENOUGH = 3
 """Fields that must agree: a name and a unit alone are no proof."""
 NAMESAKES = 50
@@ -265,7 +263,7 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
         return []
     fresh = rows.values.filter(new() & rows.values[name].is_not_null())
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
-    if not 0 < fresh.height <= MOST or len(fields) < ENOUGH:
+    if not fresh.height or len(fields) < ENOUGH:
         return []
     held_rows = _of_same_name(record, state, fields, fresh[name])
     pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")

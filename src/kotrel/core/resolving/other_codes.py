@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 import polars as pl
@@ -11,9 +10,9 @@ from msgspec import Struct
 from kotrel.core.description.model import Field, Record
 from kotrel.core.errors import WrongUse
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import WHOLE, SystemState
 from kotrel.core.similarity import did_you_mean
-from kotrel.core.values.code_formats import gtin_spellings
+from kotrel.core.values.code_formats import gtin_forms, gtins_as_written
 from kotrel.core.values.lookalikes import without_lookalikes
 from kotrel.core.values.same_writing import same_form
 
@@ -30,62 +29,51 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
     """
     if len(record.key) > 1 or not len(values):
         return {}
-    wanted = values.drop_nulls().unique(maintain_order=True).to_list()
-    if not wanted:
+    wanted = values.drop_nulls().unique(maintain_order=True).alias("value")
+    if not len(wanted):
         return {}
-    spelled = {value: gtin_spellings(value) for value in wanted}
-    forms = dict.fromkeys(form for forms in spelled.values() for form in forms)
-    written = dict.fromkeys(each for word in wanted for each in spellings_of(word))
-    asked = pl.Series("word", list(forms | written), dtype=pl.String)
-    found = [
-        (field, pairs.filter(pairs.to_series(0).is_in(asked.implode())))
-        for field, pairs in _lookups(record, asked, state)
-    ]
-    held_codes = _held_codes(found, set(wanted), forms)
-    codes = _of_others(spelled, held_codes)
-    left = [value for value in wanted if value not in codes and value not in held_codes]
-    return codes | _known_otherwise(left, found)
-
-
-def _of_others(
-    spelled: Mapping[str, Sequence[str]], held_codes: Mapping[str, Mapping[str, str]]
-) -> dict[str, dict[str, str]]:
-    """Value → the codes of other rows that have one of its forms."""
+    forms = gtin_forms(wanted).with_row_index("form place")
+    # Of very many, the whole columns are read.
+    asked = pl.concat([forms["form"], spellings_of(wanted)]).unique() if len(wanted) <= WHOLE else wanted
+    found = list(_lookups(record, asked, state))
+    exact = pl.concat([_none(), *(_written_alike(forms, field, pairs) for field, pairs in found)])
+    others = exact.filter(pl.col("code") != pl.col("value")).sort("form place", maintain_order=True)
+    is_known = wanted.is_in(pl.concat([others["value"], exact["form"]]).implode())
+    otherwise = _same_letters(wanted.filter(~is_known), found)
     codes: dict[str, dict[str, str]] = {}
-    for value, forms in spelled.items():
-        for form in forms:
-            for code, title in held_codes.get(form, {}).items():
-                if code != value:
-                    codes.setdefault(value, {}).setdefault(code, title)
+    for frame in (others, otherwise):
+        for value, code, title in frame.select("value", "code", "title").iter_rows():
+            codes.setdefault(value, {}).setdefault(code, title)
     return codes
 
 
-def _held_codes(
-    found: Sequence[tuple[Field, pl.DataFrame]], wanted: Collection[str], forms: Collection[str]
-) -> dict[str, dict[str, str]]:
-    """Each form of a value → the codes of the rows that have it, each with the title of the field; only a barcode
-    counts in a form that is not the value itself.
+def _none() -> pl.DataFrame:
+    """``value``, and its place among those asked about; the form in which it was found; ``code`` of the row, and the
+    ``title`` of the field that has it.
     """
-    held_codes: dict[str, dict[str, str]] = {}
-    for field, pairs in found:
-        for value, code in pairs.iter_rows():
-            if code is not None and value in (forms if field.check == "gtin" else wanted):
-                held_codes.setdefault(value, {}).setdefault(code, field.title.lower())
-    return held_codes
+    return pl.DataFrame(schema={"form place": pl.UInt32} | dict.fromkeys(("value", "form", "code", "title"), pl.String))
 
 
-def _known_otherwise(words: Sequence[str], found: Sequence[tuple[Field, pl.DataFrame]]) -> dict[str, dict[str, str]]:
-    """The same for words that nothing is written like: codes with the same letters and digits."""
-    by_form: dict[str, dict[str, str]] = {}
-    asked = pl.Series("word", list(words), dtype=pl.String)
-    forms = dict(zip(words, same_form(asked), strict=True)) if words else {}
-    for field, pairs in found if forms else ():
+def _written_alike(forms: pl.DataFrame, field: Field, pairs: pl.DataFrame) -> pl.DataFrame:
+    """The values that a field has as they are, a barcode in any of its forms: as :func:`_none`."""
+    counted = forms if field.check == "gtin" else forms.filter(pl.col("form") == pl.col("value"))
+    held = pl.DataFrame([pairs.to_series(0).alias("form"), pairs.to_series(1).alias("code")])
+    found = counted.join(held, on="form", how="inner", maintain_order="left_right")
+    return found.with_columns(pl.lit(field.title.lower()).alias("title"))
+
+
+def _same_letters(words: pl.Series, found: Sequence[tuple[Field, pl.DataFrame]]) -> pl.DataFrame:
+    """For words that nothing is written like, codes with the same letters and digits: ``value``, ``code``, ``title``."""
+    frames = [_none().select("value", "code", "title")]
+    asked = pl.DataFrame([words, same_form(words).alias("form")])
+    for field, pairs in found if asked.height else ():
         if field.check == "gtin" or not pairs.height:
             continue
-        for form, code in zip(same_form(pairs.to_series(0)), pairs.to_series(1), strict=True):
-            if code is not None:
-                by_form.setdefault(form, {}).setdefault(code, f"{field.title.lower()}, written in another way")
-    return {word: by_form[form] for word, form in forms.items() if form in by_form}
+        held = pl.DataFrame([same_form(pairs.to_series(0)).alias("form"), pairs.to_series(1).alias("code")])
+        title = pl.lit(f"{field.title.lower()}, written in another way").alias("title")
+        same = asked.join(held, on="form", how="inner", maintain_order="left_right").with_columns(title)
+        frames.append(same.filter(pl.col("code") != pl.col("value")).select("value", "code", "title"))
+    return pl.concat(frames)
 
 
 class Meant(Struct, frozen=True):
@@ -230,8 +218,7 @@ def _written_so(record: Record, group: Sequence[str], asked: pl.DataFrame, state
         else:
             values = asked[last]
             if about.check == "gtin":
-                spelled = dict.fromkeys(each for value in values.unique() for each in gtin_spellings(value))
-                values = pl.Series(last, list(spelled), dtype=pl.String)
+                values = gtins_as_written(values)
             elif about.kind == "text":
                 values = pl.concat([values, values.str.to_lowercase()]).unique()
             held_rows = state.having(record, [each for each in group if each != last], name, values)
@@ -254,11 +241,9 @@ def _written_otherwise(
         return state.having(record, list(group), group[0], asked[group[0]]).select(
             list(dict.fromkeys((*record.key, *group)))
         )
-    values = dict.fromkeys(each for value in asked[last].unique() for each in spellings_of(value))
-    values |= dict.fromkeys(value.zfill(size) for value in numbers for size in range(len(value) + 1, _MOST_DIGITS))
-    return state.having(record, [], last, pl.Series(last, list(values), dtype=pl.String)).select(
-        list(dict.fromkeys((*record.key, last)))
-    )
+    padded = [numbers.filter(numbers.str.len_chars() < size).str.zfill(size) for size in range(2, _MOST_DIGITS)]
+    values = pl.concat([spellings_of(asked[last].unique()), *(padded if len(numbers) else ())])
+    return state.having(record, [], last, values.unique().alias(last)).select(list(dict.fromkeys((*record.key, last))))
 
 
 def _comparable(value: pl.Expr, field: Field) -> pl.Expr:
@@ -327,8 +312,17 @@ def number_places(rows: Rows, name: str) -> Collection[int]:
     return set(rows.table.kind_is(letter, "number").arg_true().to_list())
 
 
-def spellings_of(code: str) -> Iterator[str]:
-    """Ways in which programs and people may have written a code, besides this one: an index finds them."""
-    for separator in ("-", " ", "/", ".", "_", ""):
-        written = re.sub(r"[\s\-_./\\]+", separator, without_lookalikes(code))
-        yield from (written, written.upper(), written.lower())
+_NOT_PLAIN = r"[^ -~]|`|^ | $|  "
+"""What :func:`without_lookalikes` would change."""
+_SEPARATORS = ("-", " ", "/", ".", "_", "")
+
+
+def spellings_of(codes: pl.Series) -> pl.Series:
+    """Ways in which programs and people may have written codes, besides these: an index finds them."""
+    odd = codes.filter(codes.str.contains(_NOT_PLAIN)).unique().to_list()
+    plain = codes.replace({code: without_lookalikes(code) for code in odd}) if odd else codes
+    # KE00010 is KE-00010 to whoever types it.
+    parted = plain.str.replace_all(r"([A-Za-z])([0-9])", "$1-$2").str.replace_all(r"([0-9])([A-Za-z])", "$1-$2")
+    ways = pl.concat([plain, parted.filter(parted != plain)])
+    written = pl.concat([ways.str.replace_all(r"[\s\-_./\\]+", separator) for separator in _SEPARATORS])
+    return pl.concat([written, written.str.to_uppercase(), written.str.to_lowercase()]).unique()

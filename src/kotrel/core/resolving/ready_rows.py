@@ -33,6 +33,7 @@ from kotrel.core.resolving.repairing import repair
 from kotrel.core.resolving.row_lookup import (
     choose_rows,
     clear_blanks,
+    codes_in_key,
     match_group,
     match_other_codes,
     match_rows,
@@ -128,7 +129,7 @@ def ready_rows(
     """
     record = rows.record
     options = options.of(record.name)
-    dotted = other_code_named(record, options.match_on) if options.match_on is not None else None
+    dotted = codes_in_key(rows, options.match_on) if options.match_on is not None else None
     rows = _repair_rows(rows, state, options, conventions, dotted is not None)
     rows, remarks = _with_keys(rows, base, dotted, state, options)
     sets = [each for each in state.description.defaults.values() if _is_used(each, record.name, options)]
@@ -178,10 +179,10 @@ def _with_keys(
     record = rows.record
     if base is not None and all(name in base.rows.columns for name in record.key):
         rows = with_exported_keys(rows, base.rows)
-    if options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
-        rows = match_rows(rows, options.match_on, state)
-    elif dotted is not None:
+    if dotted is not None:
         rows = match_other_codes(rows, dotted, state)
+    elif options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
+        rows = match_rows(rows, options.match_on, state)
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:
         rows, said = with_found_keys(rows, state, options)
         return rows, list(said)

@@ -131,6 +131,19 @@ def other_code_named(record: Record, name: str) -> tuple[str, str] | None:
     return next((dotted for dotted in record.other_codes if name in (".".join(dotted), dotted[0])), None)
 
 
+def codes_in_key(rows: Rows, name: str) -> tuple[str, str] | None:
+    """The record and field of the codes that the key column holds, where rows are matched on ``name``: another record's,
+    or one of the rows' own fields for which the sheet has no column, such as the vendor's code; None where the key
+    column holds keys.
+    """
+    record = rows.record
+    if dotted := other_code_named(record, name):
+        return dotted
+    is_code = len(record.key) == 1 and any(group[-1] == name for group in record.also_known_by)
+    has_column = name in rows.fields or record.key == (name,)
+    return (record.name, name) if is_code and not has_column and record.key[0] in rows.letters else None
+
+
 def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -> Rows:
     """Rows whose key column holds other codes get the keys that these lead to; one that leads nowhere is an error."""
     record, key = rows.record, rows.record.key[0]
@@ -139,9 +152,21 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
     field = state.description.records[dotted[0]].fields[dotted[1]]
     title = field.title.lower()
     led = _led_by(rows, dotted, state)
+    if dotted[0] == record.name and not led["leads to"].is_not_null().any():
+        # Nothing in the key column is such a code: the sheet lacks the column that was named.
+        return match_rows(rows, dotted[1], state)
+    is_own = state.are_known(record, rows.values[key]).fill_null(False)
     unknown = rows.values[key].is_not_null() & led["leads to"].is_null()
-    message = f"the system has no {record.title.lower()} with this {title}"
-    findings = rows.where("error", "not-found", f"nothing has this {title}", record.fields[key], unknown, message)
+    about = record.fields[key]
+    findings = []
+    for part, message in (
+        (unknown & ~is_own, f"the system has no {record.title.lower()} with this {title}"),
+        (
+            unknown & is_own,
+            f"it is the own code of an existing one: write its {title}, or load such rows by themselves",
+        ),
+    ):
+        findings += rows.where("error", "not-found", f"nothing has this {title}", about, part, message)
     several = led.filter(pl.col("leads to").list.len() > 1)
     if several.height:
         messages = [f"{listed_and(items[:5])} all have it: say which is meant" for items in several["leads to"]]
@@ -149,6 +174,11 @@ def match_other_codes(rows: Rows, dotted: tuple[str, str], state: SystemState) -
         findings.append(rows.group("error", "not-unique", f"several rows have this {title}", key, cells))
     one = pl.when(pl.col("leads to").list.len() == 1).then(pl.col("leads to").list.first())
     led = led.with_columns(one.alias("after"))
+    both = led.filter(is_own & (pl.col("after") != pl.col("before")))
+    if both.height:
+        messages = [f"read as the {title} of {code}: is that meant?" for code in both["after"]]
+        cells = cells_of(both[ROW], both["before"], messages)
+        findings.append(rows.group("warning", "own-code", "also the own code of another one", key, cells))
     found = led.filter(pl.col("after").is_not_null())
     if (otherwise := found.filter(~pl.col("is exact"))).height:
         findings.append(_otherwise(rows, key, otherwise[ROW], otherwise["before"], otherwise["held code"]))
@@ -166,6 +196,12 @@ def _led_by(rows: Rows, dotted: tuple[str, str], state: SystemState) -> pl.DataF
     """
     record, key = rows.record, rows.record.key[0]
     about = state.description.records[dotted[0]]
+    if about is record:
+        # The vendor counts where the sheet says it.
+        group = [name for name in match_group(record, dotted[1]) if name in rows.fields or name == dotted[1]]
+        asked = rows.values.select(*group[:-1], pl.col(key).alias(dotted[1])).with_row_index("row place").drop_nulls()
+        found = holders(about, group, asked, state, number_places(rows, key))
+        return _places_led(rows, found.rename({f"found {key}": "leads to"}))
     reference = next(each.name for each in about.references if each.to == record.name and not each.within)
     asked = rows.values.select(pl.col(key).alias(dotted[1])).with_row_index("row place").drop_nulls()
     held = holders(about, (dotted[1],), asked, state, number_places(rows, key)).select(
@@ -174,10 +210,14 @@ def _led_by(rows: Rows, dotted: tuple[str, str], state: SystemState) -> pl.DataF
     leads = state.having(about, [reference], dotted[1], held["held code"]).select(
         pl.col(dotted[1]).alias("held code"), pl.col(reference).alias("leads to")
     )
-    led = (
-        held.join(leads.drop_nulls(), on="held code", how="inner")
-        .group_by("row place")
-        .agg(pl.col("leads to").unique().sort(), pl.col("held code").first(), pl.col("is exact").first())
+    return _places_led(rows, held.join(leads.drop_nulls(), on="held code", how="inner"))
+
+
+def _places_led(rows: Rows, pairs: pl.DataFrame) -> pl.DataFrame:
+    """The same from a row for each key that a code leads to: ``row place``, ``leads to``, ``held code``, ``is exact``."""
+    key = rows.record.key[0]
+    led = pairs.group_by("row place").agg(
+        pl.col("leads to").unique().sort(), pl.col("held code").first(), pl.col("is exact").first()
     )
     places = rows.values.select(ROW, pl.col(key).alias("before")).with_row_index("row place")
     return places.join(led, on="row place", how="left", maintain_order="left")

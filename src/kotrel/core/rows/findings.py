@@ -68,6 +68,7 @@ class FindingGroup(Struct, frozen=True):
         letter: the sheet's column, or None.
         heading: the column's heading, or an empty text.
         cells: table of :data:`CELLS`; one row for each cell. Where it concerns the whole sheet, one row with row 0.
+        option: words of the command line that settle the group, if what they say is so.
     """
 
     severity: Severity
@@ -78,6 +79,7 @@ class FindingGroup(Struct, frozen=True):
     letter: str | None
     cells: pl.DataFrame
     heading: str = ""
+    option: tuple[str, ...] = ()
 
     @property
     def count(self) -> int:

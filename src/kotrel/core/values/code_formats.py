@@ -59,11 +59,19 @@ def gtin_spellings(code: str) -> list[str]:
     return [code, *(form for size in GTIN_LENGTHS if not whole[:-size].strip("0") and (form := whole[-size:]) != code)]
 
 
+def gtin_forms(values: pl.Series) -> pl.DataFrame:
+    """The same for a column of different values: ``value`` and ``form``, a row for each of its forms, first itself."""
+    digits = values.filter(values.str.contains(f"^[0-9]{{{LEAST_DIGITS},{GTIN_LENGTHS[-1]}}}$"))
+    bare, whole = digits.str.strip_chars_start("0").str.len_chars(), digits.str.zfill(GTIN_LENGTHS[-1])
+    frames = [pl.DataFrame({"value": values, "form": values})]
+    for size in GTIN_LENGTHS if len(digits) else ():
+        form = pl.DataFrame({"value": digits, "form": whole.str.slice(GTIN_LENGTHS[-1] - size)})
+        frames.append(form.filter((bare <= size) & (form["form"] != form["value"])))
+    return pl.concat(frames)
+
+
 def gtins_as_written(values: pl.Series) -> pl.Series:
     """Barcodes in all the lengths in which they may be written,
     so that an index finds them (see :func:`gtin_spellings`).
     """
-    written = values.drop_nulls()
-    bare = pl.lit(written.str.strip_chars_start("0").unique())
-    sizes = [bare.filter(bare.str.len_chars() <= size).str.zfill(size) for size in GTIN_LENGTHS]
-    return pl.select(pl.concat([pl.lit(written), *sizes]).unique().alias(values.name)).to_series()
+    return gtin_forms(values.drop_nulls().unique())["form"].unique().alias(values.name)

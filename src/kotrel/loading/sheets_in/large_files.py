@@ -30,7 +30,7 @@ from kotrel.core.normalizing.date_columns import date_evidence
 from kotrel.core.parallel import few_ahead, one_ahead
 from kotrel.core.phrases import count
 from kotrel.core.resolving.list_additions import Consequence
-from kotrel.core.resolving.near_duplicates import MOST, find_repeated
+from kotrel.core.resolving.near_duplicates import find_repeated
 from kotrel.core.resolving.new_codes import find_doubtful_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.ready_rows import filled_keys, filled_rows
@@ -222,7 +222,7 @@ def _check_parts(
     told: set[tuple[object, ...]] = set()
     repeated: list[FindingGroup] = []
     left_out: list[str] = []
-    number = fresh = 0
+    number = 0
 
     def understood() -> Iterator[Rows]:
         last: int | None = None
@@ -240,7 +240,6 @@ def _check_parts(
             step(f"checking part {number}")
             rows, new = _readied(rows, state, workspace)
             repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
-            fresh += int(new.sum())
             rows = check_rows(rows, state, INSIDE)
             rows = replace(rows, findings=_drop_told(rows.findings, told))
             slim = _slim(rows)
@@ -263,8 +262,7 @@ def _check_parts(
             whole = _as_cells(whole, pl.concat(_in_full(each) for each in put_aside).to_frame())
         elif whole.has_key:
             whole = _across(whole, state)
-    if fresh <= MOST:
-        whole = whole.with_findings(repeated)
+    whole = whole.with_findings(repeated)
     return [*caused, Checked(whole, (*table.remarks, *left_out, *remarks, *said, f"checked in {number} parts"))]
 
 

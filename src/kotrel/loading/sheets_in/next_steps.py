@@ -53,7 +53,8 @@ def next_steps(
 ) -> list[str]:
     """What helps with the errors that are there: first what settles many at once, then the cells."""
     errors = errors_in([each.rows for each in checked])
-    steps: list[str] = []
+    # Rows that are found by another code lack nothing that only new ones need.
+    steps = _other_codes_steps(checked, args, screen)
     if options := _document_options(checked, args):
         for_all = f"{screen.again(args, 'check', *options)}    for all rows; or add the column to the sheet"
         others = _other_columns_missing(checked)
@@ -77,6 +78,17 @@ def next_steps(
         steps.append(f"fix these cells in the spreadsheet, save it, then: {screen.again(args, 'check')}")
         steps.append(f"{screen.again(args, 'check', '--marked')}    marks them in a copy of the workbook")
     return steps
+
+
+def _other_codes_steps(checked: Sequence[Checked], args: argparse.Namespace, screen: Screen) -> list[str]:
+    """How rows are found whose key column holds other codes, such as the vendor's."""
+    if getattr(args, "match_on", None):
+        return []
+    settling = {group.option: group for each in checked for group in each.rows.findings if group.option}
+    return [
+        f"{screen.again(args, 'check', *option)}    if the column {group.heading} holds such codes"
+        for option, group in settling.items()
+    ]
 
 
 def mapping_step(errors: Mapping[str, Rows], screen: Screen) -> list[str]:
