@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from kotrel.core.description.model import Record
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.matching.heading_meaning import times_in_heading
-from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.price_list_habits import NONE, Habits
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.matching.wide_sheets import Wide
@@ -125,11 +124,11 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         settings.add("cell", address)
         settings["cell"].comment(f"it says {day}; correct?")
         fields.add(name, settings)
-    if habits.unit is not None:
+    for name, code, heading in habits.units:
         settings = tomlkit.table()
-        settings.add("fixed", habits.unit[0])
-        settings["fixed"].comment(f"from a heading, {' '.join(habits.unit[1].split())}; correct?")
-        fields.add(UNIT, settings)
+        settings.add("fixed", code)
+        settings["fixed"].comment(f"from a heading, {' '.join(heading.split())}; correct?")
+        fields.add(name, settings)
     if wide is not None:
         _add_repeated(fields, wide)
     return fields

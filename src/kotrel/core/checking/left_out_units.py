@@ -5,7 +5,13 @@ from __future__ import annotations
 import polars as pl
 
 from kotrel.core.checking.left_out import first_words, held_beside, left_out_columns
-from kotrel.core.checking.units_in_headings import check_units_in_headings, is_amount, unit_list, units_of_rows
+from kotrel.core.checking.units_in_headings import (
+    check_units_in_headings,
+    check_units_of_measures,
+    is_amount,
+    unit_list,
+    units_of_rows,
+)
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.matching.heading_units import UNIT
@@ -24,7 +30,7 @@ def check_units(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """An error for each column that says another unit than the rows are in: in its heading, or in cells that nothing
     reads.
     """
-    return [*check_units_in_headings(rows, state), *_left_out_units(rows, state)]
+    return [*check_units_in_headings(rows, state), *check_units_of_measures(rows, state), *_left_out_units(rows, state)]
 
 
 def _left_out_units(rows: Rows, state: SystemState) -> list[FindingGroup]:

@@ -7,10 +7,18 @@ import polars as pl
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
-from kotrel.core.matching.heading_units import UNIT, pack_said, singulars, unit_said, unit_words
+from kotrel.core.matching.heading_units import (
+    UNIT,
+    measure_words,
+    pack_said,
+    singulars,
+    unit_field,
+    unit_said,
+    unit_words,
+)
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
-from kotrel.core.rows.system_state import SystemState
+from kotrel.core.rows.system_state import SystemState, after_load
 
 
 def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup]:
@@ -39,16 +47,68 @@ def check_units_in_headings(rows: Rows, state: SystemState) -> list[FindingGroup
     return findings
 
 
+def check_units_of_measures(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """An error for each column of weights or sizes whose heading names a unit that is not that of every row, or that no
+    column says: 400 under “Weight (g)” is no 400 kg.
+    """
+    findings: list[FindingGroup] = []
+    for name in rows.letters:
+        field, heading = rows.record.fields[name], rows.heading(name)
+        beside = None if is_amount(rows, name) else unit_field(rows.record, field)
+        if beside is None or not _is_plain(rows, name) or not (words := measure_words(heading, field)):
+            continue
+        units = state.description.records.get(str(rows.record.fields[beside].to))
+        known = ListNames(state.listed(units), units, [*words]) if units is not None else None
+        code = unit_said(words, known) if known is not None else None
+        own = _beside(rows, beside, state)
+        is_other = own != code if code is not None else own.str.to_lowercase() != words[-1].lower()
+        odd = rows.values[name].is_not_null() & is_other.fill_null(True)
+        if odd.any():
+            findings.append(
+                _says_measure(
+                    rows, name, code or words[-1], beside, rows.values.select(ROW, own.alias("its unit")).filter(odd)
+                )
+            )
+    return findings
+
+
+def _beside(rows: Rows, name: str, state: SystemState) -> pl.Series:
+    """A field of each row: what the sheet says, else what the system holds."""
+    own = rows.values[name] if name in rows.values.columns else None
+    if own is not None and not own.null_count():
+        return own
+    if not rows.has_key:
+        return own if own is not None else pl.repeat(None, rows.values.height, dtype=pl.String, eager=True)
+    return after_load(rows, state, (name,))[name]
+
+
+def _says_measure(rows: Rows, name: str, unit: str, beside: str, odd: pl.DataFrame) -> FindingGroup:
+    letter, heading = rows.letters[name], rows.heading(name)
+    title = rows.record.fields[beside].title.lower()
+    row, held = odd.row(0)
+    where = rows.table.place(row, None)
+    but = f"{where} has no {title}" if held is None else f"the {title} of {where} is {held}"
+    message = (
+        f"column {letter} “{heading}” says that its figures are in {unit}, and {but}: write the {title} into a column, or "
+        f'give it a fixed value in the mapping; to use the column as it is, name it in the mapping: as_it_stands = ["{heading}"]'
+    )
+    return rows.sheet_finding("error", "heading-says", "what a heading says", message, letter, heading)
+
+
 def is_amount(rows: Rows, name: str) -> bool:
     """Whether a field is an amount or a quantity, which are of a unit, and a sheet may change it."""
     return rows.record.fields[name].kind in ("quantity", "money") and not rows.record.fields[name].is_kept
 
 
 def _may_say(rows: Rows, name: str) -> bool:
+    return is_amount(rows, name) and _is_plain(rows, name)
+
+
+def _is_plain(rows: Rows, name: str) -> bool:
+    """Whether a field has the figures of a column as they are."""
     source = rows.sources.get(name)
     return (
-        is_amount(rows, name)
-        and source is not None
+        source is not None
         and source.is_plain
         and source.per is None
         and rows.letters[name] not in rows.as_they_stand

@@ -9,11 +9,9 @@ from __future__ import annotations
 import re
 from typing import Literal
 
-import polars as pl
 from msgspec import Struct
 
-from kotrel.core.columns import ROW
-from kotrel.core.description.model import Field, Record
+from kotrel.core.description.model import Field
 from kotrel.core.languages.all_languages import words_of
 from kotrel.core.matching.quantity_breaks import break_field, break_said
 from kotrel.core.rows.findings import FindingGroup
@@ -49,7 +47,7 @@ _TAX = re.compile(
     re.IGNORECASE,
 )
 _UNIT = re.compile(
-    r"(?:[\[(,/]|\bin)\s*(?P<unit>mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l)\.?\s*[\])]?\s*$",
+    r"(?:[\[(,/]|\bin|(?<=\w)\s(?=(?:mg|g|gr|kg|lbs?|oz|mm|cm|dm|m|km|ml|cl)$))\s*(?P<unit>mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l)\.?\s*[\])]?\s*$",
     re.IGNORECASE,
 )
 _PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
@@ -189,27 +187,5 @@ def _trouble(rows: Rows, field: Field, says: HeadingSays, this_year: int) -> str
         return "says that its amounts include tax, and Kotrel does not know whether yours do"
     if says.what == "year":
         return None if abs(int(says.value) - this_year) <= 1 else f"says that it is from {says.value}"
-    return _other_unit(rows, field, says.value)
-
-
-def _other_unit(rows: Rows, field: Field, unit: str) -> str | None:
-    """What is wrong where a heading names a unit and the rows have another one in the column beside it."""
-    beside = _unit_field(rows.record, field)
-    if beside is None or beside not in rows.values.columns:
-        return None
-    others = rows.values.filter(
-        pl.col(beside).is_not_null() & pl.col(field.name).is_not_null() & (pl.col(beside).str.to_lowercase() != unit)
-    )
-    if not others.height:
-        return None
-    row, held = others.select(ROW, beside).row(0)
-    return f"is in {unit}, and row {row} says {held}: write both in one unit"
-
-
-def _unit_field(record: Record, field: Field) -> str | None:
-    """The field with the unit of a measure: ``weight_unit`` for ``weight``,
-    or the one that belongs together with it.
-    """
-    groups = [group for group in record.together if field.name in group]
-    names = [f"{field.name}_unit", *(name for group in groups for name in group if name.endswith("unit"))]
-    return next((name for name in names if name in record.fields), None)
+    # Units are compared with those of the rows: kotrel.core.checking.units_in_headings.
+    return None

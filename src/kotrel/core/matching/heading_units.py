@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
+from kotrel.core.matching.heading_meaning import said_by
 from kotrel.core.values.month_names import plain_letters
 
 _PACKS = words_of("packs")
@@ -46,22 +47,39 @@ def pack_said(words: Iterable[str]) -> str | None:
     return next((word for word in words if any(plain_letters(form) in _PACKS for form in singulars(word))), None)
 
 
-def proposed_unit(
+def unit_field(record: Record, field: Field) -> str | None:
+    """The field with the unit of a measure: ``weight_unit`` for ``weight``, or the one that belongs together with it."""
+    groups = [group for group in record.together if field.name in group]
+    names = [f"{field.name}_unit", *(name for group in groups for name in group if name.endswith("unit"))]
+    return next((name for name in names if name in record.fields and name != field.name), None)
+
+
+def proposed_units(
     record: Record, headings: Sequence[tuple[Field, str]], names: Callable[[str], ListNames]
-) -> tuple[str, str] | None:
-    """The unit that the headings of quantities and amounts name, and the heading, where no column has the unit of rows
-    that are in one of their item's; None where none does, or they name several.
+) -> tuple[tuple[str, str, str], ...]:
+    """The units that headings name where no column has them: the field of the unit, its code, and the heading.
+
+    That of a row is named by its quantities and amounts, if the rows are in a unit of their item's; that of a measure by
+    its own heading. None where there are several.
 
     Args:
         headings: each field with the heading of the column that feeds it.
     """
-    unit = record.fields.get(UNIT)
-    if unit is None or unit.to is None or "item" not in record.fields or any(field is unit for field, _ in headings):
-        return None
-    said = {
-        code: heading
-        for field, heading in headings
-        if field.kind in ("quantity", "money") and (words := unit_words(heading))
-        if (code := unit_said(words, names(unit.to))) is not None
-    }
-    return next(iter(said.items())) if len(said) == 1 else None
+    said: dict[str, dict[str, str]] = {}
+    fed = {field.name for field, _ in headings}
+    for field, heading in headings:
+        is_of_row = field.kind in ("quantity", "money") and "item" in record.fields and UNIT in record.fields
+        name = UNIT if is_of_row else unit_field(record, field)
+        to = record.fields[name].to if name is not None and name not in fed else None
+        if name is None or to is None:
+            continue
+        words = unit_words(heading) if is_of_row else measure_words(heading, field)
+        if words and (code := unit_said(words, names(to))) is not None:
+            said.setdefault(name, {})[code] = heading
+    return tuple((name, *next(iter(codes.items()))) for name, codes in said.items() if len(codes) == 1)
+
+
+def measure_words(heading: str, field: Field) -> list[str]:
+    """The words of the heading of a measure that may name its unit: also one that is a unit of measure by itself."""
+    says = said_by(heading, field)
+    return [*unit_words(heading), *([says.value] if says is not None and says.what == "unit" else [])]

@@ -44,7 +44,7 @@ class Habits(Struct, frozen=True):
         per: field of money and the column that says for how many it is; ``per_number``: field and the number that its
             heading says; ``times``: field, what the figures are in units of, and the heading that says it.
         day: field, address of the cell above the headings, and the day that it says.
-        unit: the unit that the heading of quantities or amounts names, and that heading.
+        units: field of a unit, the unit that a heading of quantities, amounts or measures names, and that heading.
     """
 
     per: tuple[str, Column] | None = None
@@ -53,7 +53,7 @@ class Habits(Struct, frozen=True):
     replaced_by: Column | None = None
     lookups: tuple[LookupFound, ...] = ()
     day: tuple[str, str, str] | None = None
-    unit: tuple[str, str] | None = None
+    units: tuple[tuple[str, str, str], ...] = ()
 
     @property
     def columns(self) -> list[Column]:
@@ -84,8 +84,9 @@ class Habits(Struct, frozen=True):
             )
         if self.day is not None:
             asked.append(f"is {self.day[0]} the day in {self.day[1]}, {self.day[2]}? (cell)")
-        if self.unit is not None:
-            asked.append(f"are the rows in {self.unit[0]}, as the heading “{self.unit[1]}” says? (fixed)")
+        asked += [
+            f"are the figures in {code}, as the heading “{heading}” says? (fixed)" for _, code, heading in self.units
+        ]
         return asked
 
 

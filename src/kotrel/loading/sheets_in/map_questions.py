@@ -10,7 +10,6 @@ from typing import Any
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.heading_meaning import said_by
-from kotrel.core.matching.heading_units import UNIT
 from kotrel.core.matching.opposites import opposite_field
 from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
@@ -171,8 +170,7 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
         habit_settings.append((next(asked), without_top("replaced_by")))
     if habits.day is not None:
         habit_settings.append((next(asked), without_field(habits.day[0])))
-    if habits.unit is not None:
-        habit_settings.append((next(asked), without_field(UNIT)))
+    habit_settings += [(next(asked), without_field(name)) for name, *_ in habits.units]
     return habit_settings
 
 

@@ -12,7 +12,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import WrongUse
-from kotrel.core.matching.heading_units import UNIT, proposed_unit
+from kotrel.core.matching.heading_units import proposed_units
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.quantity_breaks import break_said
@@ -55,8 +55,15 @@ class Mapped(Struct, frozen=True):
         if self.record.name in READ_BY:
             return f"{READ_BY[self.record.name].replace('FILE', quoted([self.table.file]))} --map {self.path.stem}"
         # One that is called otherwise than the file may not be the only one that fits.
-        found = self.table.heading_row and self.path.stem == made_file_name(Path(self.table.file).stem, "mapping")
+        found = self.table.heading_row and self.path.stem in _usual_names(self.table)
         return f"kotrel check {quoted([self.table.file])}" + ("" if found else f" --map {self.path.stem}")
+
+
+def _usual_names(table: Table) -> tuple[str, str]:
+    """What a mapping is called where nobody names it: for the file, and for this sheet of it."""
+    stem = Path(table.file).stem
+    whole = made_file_name(stem, "mapping")
+    return whole, made_file_name(f"{stem}-{table.sheet}", "mapping") if table.sheet else whole
 
 
 def _names_of_filled(tables: Sequence[Table]) -> list[str]:
@@ -98,9 +105,9 @@ def map_file(
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
         proposals, left, wide = _laid_out_wide(table, record, proposals, left, names)
-        unit = proposed_unit(record, [(each.field, each.column.heading) for each in proposals], names)
+        units = proposed_units(record, [(each.field, each.column.heading) for each in proposals], names)
     others = [each for each in tables if each is not table]
-    habits = replace(habits_of(table, record, proposals, left, others), unit=unit)
+    habits = replace(habits_of(table, record, proposals, left, others), units=units)
     left = _drop_used(left, habits.columns)
     if not proposals:
         raise WrongUse(
@@ -108,7 +115,9 @@ def map_file(
             f"kotrel inspect {quoted([path])} shows what is in it.",
             "nothing-recognised",
         )
-    saved = workspace.folder / FOLDER / f"{made_file_name(name or path.stem, 'mapping')}.toml"
+    # Each sheet that is named has its own mapping.
+    saved_name = made_file_name(name, "mapping") if name else _usual_names(table)[1 if wanted.sheet else 0]
+    saved = workspace.folder / FOLDER / f"{saved_name}.toml"
     reading_as = {
         "heading_row": wanted.heading_row,
         "sheet": table.sheet if wanted.sheet else None,
@@ -139,7 +148,7 @@ def _also_fed(wide: Wide | None, habits: Habits) -> list[str]:
     """The fields that something else than one column feeds."""
     fed = [wide.by.name, *(each.field.name for each in wide.values)] if wide is not None else []
     fed += [habits.day[0]] if habits.day is not None else []
-    return fed + ([UNIT] if habits.unit is not None else [])
+    return fed + [name for name, *_ in habits.units]
 
 
 def _laid_out_wide(

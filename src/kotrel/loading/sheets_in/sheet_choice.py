@@ -9,18 +9,23 @@ from msgspec.structs import replace
 
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import is_flat, is_named_only, of_one_document, readable_records
-from kotrel.core.errors import WrongData, WrongUse
+from kotrel.core.errors import WrongUse
 from kotrel.core.matching.by_headings import Matched, is_called, likely_record, match_headings, name_of, rivals_of
-from kotrel.core.phrases import count, listed_and
-from kotrel.core.rows.findings import Severity
+from kotrel.core.phrases import listed_and
 from kotrel.core.similarity import folded
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.sheets_in.lookup_tables import looked_up_sheets, matched_by
-from kotrel.screen.command_lines import quoted
+from kotrel.loading.sheets_in.unread_sheets import (
+    NotRead,
+    may_be,
+    nearly_fits,
+    nearly_fitting,
+    not_read,
+    nothing_recognised,
+)
 from kotrel.workspace.fitting_maps import map_for
-from kotrel.workspace.mapping_reading import FOLDER, READ_BY, map_named, maps_of_system
-from kotrel.workspace.mappings import SavedMap
+from kotrel.workspace.mapping_reading import READ_BY, map_named, maps_of_system
 from kotrel.workspace.settings import Workspace
 
 
@@ -34,14 +39,6 @@ class ChosenSheets(NamedTuple):
     remarks: list[str]
     looked_up: frozenset[str] = frozenset()
     mapping: str = ""
-
-
-class NotRead(NamedTuple):
-    """A sheet with rows that is not read: how bad that is, and what to say of it."""
-
-    severity: Severity
-    kind: str
-    message: str
 
 
 def _asked_for(workspace: Workspace, wanted: FileOptions, readable: Mapping[str, Record]) -> Sequence[Record] | None:
@@ -82,15 +79,15 @@ def match_tables(
         if wanted.record is None and not exported:
             # One that a saved mapping nearly fits is not read by its headings alone: that would drop what the mapping
             # adds.
-            others = [table for table in others if _nearly([table], workspace, wanted) is None]
+            others = [table for table in others if nearly_fitting([table], workspace, wanted) is None]
         filled = list(filter(lambda each: each.rows, others)) or ([] if chosen else others)
         chosen += _by_headings(filled, records or list(readable.values()), wanted, bool(chosen))
     if not chosen:
-        nearly = _nearly(tables, workspace, wanted) if wanted.record is None else None
-        raise _nearly_fits(*nearly) if nearly else _nothing_recognised(tables, records or list(readable.values()), file)
+        nearly = nearly_fitting(tables, workspace, wanted) if wanted.record is None else None
+        raise nearly_fits(*nearly) if nearly else nothing_recognised(tables, records or list(readable.values()), file)
     order = [table.sheet for table in tables]
     chosen.sort(key=lambda each: order.index(each.table.sheet))
-    return chosen, [_not_read(each, workspace, wanted) for each in _left_unread(tables, chosen)]
+    return chosen, [not_read(each, workspace, wanted, bool(saved)) for each in _left_unread(tables, chosen)]
 
 
 def _left_unread(tables: Sequence[Table], chosen: Sequence[ChosenSheets]) -> list[Table]:
@@ -144,29 +141,9 @@ def _by_name(
     return by_name if alone else {**_saved(others, workspace, replace(wanted, map_name=None), file), **by_name}
 
 
-def _nearly(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions) -> tuple[SavedMap, list[str]] | None:
-    """A saved mapping that nearly fits one of the tables, and the headings that are missing."""
-    if wanted.map_name is not None:
-        return None
-    for saved in maps_of_system(workspace.folder, workspace.description):
-        for table in tables:
-            missing = saved.missing_in(table)
-            if missing and len(missing) * 4 <= len(saved.headings()):
-                return saved, missing
-    return None
-
-
-def _nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
-    return WrongUse(
-        f"the saved mapping {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
-        f"If a heading has changed, edit {FOLDER}/{saved.path.name}; to use the headings alone, add --as {saved.record}.",
-        "map-nearly-fits",
-    )
-
-
 def _require_no_rivals(table: Table, matched: Matched, records: Sequence[Record], wanted: FileOptions) -> None:
     """Raises WrongUse where the headings could as well mean another record."""
-    if rivals := rivals_of(matched, table, _for(table, records, wanted), wanted.options.match_on):
+    if rivals := rivals_of(matched, table, may_be(table, records, wanted), wanted.options.match_on):
         where = f"sheet “{table.sheet}”" if table.sheet else table.file
         names = [matched.record.name, *(record.name for record in rivals)]
         raise WrongUse(
@@ -198,7 +175,9 @@ def _by_headings(
     Args:
         beside: True where other sheets of the file are read by a saved mapping: then only clear ones are taken.
     """
-    likely = ((table, likely_record(table, _for(table, records, wanted), wanted.options.match_on)) for table in tables)
+    likely = (
+        (table, likely_record(table, may_be(table, records, wanted), wanted.options.match_on)) for table in tables
+    )
     fitting = [(table, matched) for table, matched in likely if matched is not None]
     if not fitting:
         return []
@@ -245,15 +224,6 @@ def _fed_in(document: Matched, other: Matched) -> set[str]:
     return fed if "item" in fed else set()
 
 
-def _for(table: Table, records: Sequence[Record], wanted: FileOptions) -> Sequence[Record]:
-    """The records that a sheet may be: documents are so much alike that one must be named,
-    by the user or by the sheet's name.
-    """
-    if wanted.record is not None:
-        return records
-    return [each for each in records if not is_named_only(each) or is_called(each, name_of(table))]
-
-
 def _is_alike(matched: Matched, best: Matched) -> bool:
     """True where a sheet has the same record and key as the best one, and at least another field in common."""
     common = set(matched.sources) & set(best.sources)
@@ -262,44 +232,6 @@ def _is_alike(matched: Matched, best: Matched) -> bool:
         and matched.has_key
         and best.has_key
         and len(common) > len(best.record.key)
-    )
-
-
-def _not_read(table: Table, workspace: Workspace, wanted: FileOptions) -> NotRead:
-    """What is said of a sheet with rows that is not read: an error where its headings nearly fit."""
-    what = f"sheet “{table.sheet}” has {count(table.rows, 'row')} and is not read"
-    nearly = _nearly([table], workspace, wanted)
-    if nearly is not None:
-        saved, missing = nearly
-        names = listed_and([f"“{heading}”" for heading in missing])
-        return NotRead(
-            "error",
-            "sheet-nearly-fits",
-            f"{what}: the saved mapping {saved.name} lacks column {names}; correct the heading or the mapping, or read one sheet only with --sheet NAME",
-        )
-    records = _for(table, list(readable_records(workspace.description).values()), wanted)
-    matched = likely_record(table, records)
-    headed = sum(1 for column in table.columns if column.heading)
-    if matched is not None and len(matched.letters) > 1 and len(matched.letters) * 2 > headed:
-        title = matched.record.title.lower()
-        if wanted.record is not None:
-            words = f"{what}: its headings look like {title}, and only {wanted.record} is wanted"
-            return NotRead("warning", "sheet-not-read", words)
-        if matched.has_key and (rivals := rivals_of(matched, table, records)):
-            titles = listed_and([title, *(record.title.lower() for record in rivals)], "or")
-            return NotRead(
-                "error",
-                "sheet-nearly-fits",
-                f"{what}: its headings could mean {titles}; name it after its record, or read one sheet only with --sheet NAME",
-            )
-        why = f"its headings look like {title}, but not enough of them fit; correct them"
-        if len(matched.letters) == headed:
-            why = f"its headings fit {title}, but are few; name the sheet after its record, or the record with --as"
-        return NotRead("error", "sheet-nearly-fits", f"{what}: {why}, or read one sheet only with --sheet NAME")
-    return NotRead(
-        "warning",
-        "sheet-not-read",
-        f"{what}: its headings match no record. To read it, say what its columns are: kotrel map FILE RECORD --sheet NAME",
     )
 
 
@@ -312,24 +244,4 @@ def _is_plain(table: Table, matched: Matched, wanted: FileOptions) -> bool:
     enough = 3 if wanted.record is None else 2
     return matched.has_key and (
         is_called(matched.record, table.sheet) or (len(matched.letters) >= enough and len(matched.letters) * 2 > headed)
-    )
-
-
-def _nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file: str) -> WrongData:
-    seen = ", ".join(f"“{column.heading}”" for column in tables[0].columns[:6] if column.heading) or "none"
-    what = records[0].title.lower() if len(records) == 1 else "any record of the system"
-    return WrongData(
-        f"nothing in {file} is recognised as {what}; its headings are {seen}",
-        (
-            f"kotrel map {quoted([file])} {records[0].name} proposes which column feeds which field; kotrel records "
-            f"{records[0].name} lists the fields."
-            if len(records) == 1
-            else f"kotrel inspect {quoted([file])} shows what is in it; kotrel map {quoted([file])} RECORD matches it with a record."
-        )
-        + (
-            " A document must be named: --as opening_stock."
-            if len(records) > 1 and any(map(is_named_only, records))
-            else ""
-        ),
-        "nothing-recognised",
     )
