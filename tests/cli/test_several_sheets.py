@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import shlex
+import sqlite3
+
 import openpyxl
 
 from tests.support import Program, workbook_of
@@ -102,6 +105,68 @@ class SeveralSheets(Shop):
         self.assertEqual([(each["item"], each["new"]) for each in got["prices"]], [("CHN-00010", "8.80"), ("ROP-00010", "0.40"), ("ROP-00020", "0.50")])  # fmt: skip
         self.assertEqual((got["unknown"], ["“Words”" in each for each in got["not_read"]]), ({"letter": 1}, [True]))
         self.assertIn("“Words”", self.kotrel("reprice", "l").stdout)
+
+
+class GoLive(Shop):
+    """One workbook with a sheet for each base list, under a business's own headings."""
+
+    def test_each_sheet_that_is_not_read_is_named_with_the_command_that_reads_it(self):
+        workbook_of(
+            self.folder / "go.xlsx",
+            {
+                "Bins": [["Warehouse", "Bin", "Name"], ["LOFT", "L-05-A", "Rack 5"]],
+                "Makers": [["Vendor no.", "Vendor name", "Street", "Town"], ["MORVEN", "Morven Sails", "4 Net Lane", "Skerrow"]],
+                "Range 27": [
+                    ["Art. no", "Name", "UoM", "Group", "Supplier", "Cost", "Weight kg", "Serial?"],
+                    ["PMP-00010", "Bilge pump 12 V", "each", "ENGINE", "Morven Sails", 38, 1.3, "y"],
+                ],
+                "Packs": [["Article", "Pack", "Contains"], ["ROP-00010", "BOX", 12]],
+                "Start": [["Item", "Location", "Bin", "Qty", "Cost", "Serial no"], ["PMP-00010", "LOFT", "L-05-A", 1, 38, "A1"], ["Total", None, None, 1]],
+                "Parts": [["Kit", "Part", "Qty per kit"], ["PMP-00010", "ROP-00120", 3]],
+            },
+        )  # fmt: skip
+        told = {
+            each["message"].split("”")[0].partition("“")[2]: each
+            for each in self.json("check", "go.xlsx", status=1)["findings"]
+        }
+        commands = {
+            "Makers": "kotrel map go.xlsx vendor --sheet Makers", "Range 27": 'kotrel map go.xlsx item --sheet "Range 27"',
+            "Packs": "kotrel map go.xlsx unit_conversion --sheet Packs", "Start": "kotrel map go.xlsx opening_stock --sheet Start",
+        }  # fmt: skip
+        for sheet, command in commands.items():
+            with self.subTest(sheet):
+                self.assertIn(command, told[sheet]["message"])
+                self.assertEqual(told[sheet]["severity"], "warning" if sheet == "Packs" else "error")
+        for command in (*commands.values(), "kotrel map go.xlsx kit_line --sheet Parts"):
+            self.kotrel(*shlex.split(command)[1:], "--yes")
+        done = self.json("preview", "go.xlsx")
+        new = {record: counts["new"] for record, counts in done["records"].items()}
+        self.assertEqual(new["item"] + new["vendor"] + new["bin"] + new["unit_conversion"] + new["kit_line"], 5)
+        # What was left out of a flat sheet is said where its rows are.
+        screen = self.kotrel("check", "go.xlsx").stdout
+        self.assertIn("totals row left out: row 3 “Total”", screen)
+        self.assertIn("mapping go-Start", screen)
+        # The unit in the heading of the weight, and that of the part: nobody typed either into a cell.
+        self.assertEqual(done["findings"], [])
+        self.kotrel("load", "go.xlsx", "--yes")
+        units = sqlite3.connect(self.folder / "practice.db").execute(
+            "SELECT weight, weight_unit, (SELECT unit FROM kit_line WHERE parent = 'PMP-00010') FROM item WHERE code = 'PMP-00010'"
+        )
+        self.assertEqual(units.fetchall(), [(1300, "KG", "M")])
+
+    def test_a_weight_is_in_the_unit_of_its_heading_or_it_is_asked(self):
+        self.write("w.csv", "Item code,Weight (g)", "ROP-00010,400")
+        practice = sqlite3.connect(self.folder / "practice.db")
+        practice.execute("UPDATE item SET weight = NULL, weight_unit = NULL WHERE code = 'ROP-00010'")
+        practice.commit()
+        [error] = self.json("check", "w.csv", status=1)["findings"][:1]
+        self.assertEqual((error["kind"], "has no weight unit" in error["message"]), ("heading-says", True))
+        self.write("k.csv", "Item code,Weight,Weight unit", "ROP-00010,0.4,KG")
+        self.kotrel("load", "k.csv", "--yes")
+        [error] = self.json("check", "w.csv", status=1)["findings"]
+        self.assertIn("the weight unit of line 2 is KG", error["message"])
+        self.write("w.csv", "Item code,Weight (kg)", "ROP-00010,0.5")
+        self.assertTrue(self.json("check", "w.csv")["ok"])
 
 
 class Encodings(Shop):

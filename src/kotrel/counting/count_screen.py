@@ -124,6 +124,16 @@ def _warnings(each: CollectedFile) -> list[str]:
     return warnings
 
 
+def _left_out(each: CollectedFile) -> list[str]:
+    """Rows of its sheets that were not read: totals, notes, examples."""
+    several = len(each.sheets) > 1
+    return [
+        f"{rows.table.sheet}: {remark}" if several else remark
+        for rows in each.sheets
+        for remark in rows.table.remarks_below
+    ]
+
+
 def _repairs(each: CollectedFile) -> list[str]:
     """What was corrected on reading, with a few of them."""
     cells = [
@@ -164,6 +174,7 @@ def _collected_json(file: CollectedFile) -> dict[str, Any]:
         "replaced": file.replaced,
         "findings": _findings(file),
         "not_read": list(file.not_read),
+        "remarks": _left_out(file),
         "beside": file.beside,
     }
 
@@ -182,7 +193,7 @@ def _show_file(screen: Screen, file: CollectedFile) -> None:
         screen.show(f"{file.path.name}: collected already, counted once")
     elif file.status == "collected":
         screen.show(f"{file.path.name}: {', '.join(_taken_in_words(file))}")
-        said = (*said, *_warnings(file), *_repairs(file))
+        said = (*said, *_left_out(file), *_warnings(file), *_repairs(file))
     for text in said:
         screen.show(Text(f"  {text}", style="yellow"))
 

@@ -92,7 +92,8 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
         .agg(pl.all().drop_nulls().first())
         .rename(lambda field: "item" if field == "code" else f"{name}.{field}")
     )
-    not_read = [f"{name}: {said}" for said in _not_read(checked_files)]
+    left_out = (remark for each in checked for remark in each.rows.table.remarks_below)
+    not_read = [f"{name}: {said}" for said in (*_not_read(checked_files), *dict.fromkeys(left_out))]
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
 
 

@@ -182,7 +182,9 @@ def _lots(whole: DocumentTables, today: date) -> Found:
         if blank.height:
             message = f"this part of the line has no {title}"
             yield from whole.findings("error", f"{what}-needed", f"no {title}", what, blank, [message] * blank.height)
-        odd = lots.filter(pl.col(what).is_not_null() & ~tracked.fill_null(False) & pl.col("item").is_not_null())
+        # Of an item that nobody knows, nobody knows this either.
+        untracked = ~tracked.fill_null(False) & pl.col("base unit").is_not_null()
+        odd = lots.filter(pl.col(what).is_not_null() & untracked)
         if odd.height:
             message = f"the item is not {what}-tracked: clear the cell, or set {what}_tracked of the item"
             yield from whole.findings(

@@ -122,6 +122,7 @@ def document_tables_of(
             "decimals",
             "base decimals",
             "date",
+            "base unit",
             "item lot",
             "item serial",
         ]

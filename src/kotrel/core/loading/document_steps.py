@@ -59,13 +59,14 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
         standing,
         business.conventions,
     )
-    done = [
-        replace(part, rows=shaped_rows.rows, remarks=(*part.remarks, *shaped_rows.remarks))
-        if place == 0
-        else SheetRows(shaped_rows.rows, shaped_rows.remarks)
-        for part in parts
-        for place, shaped_rows in enumerate(shaped(part.rows, about))
-    ]
+    done: list[SheetRows] = []
+    for part in parts:
+        pieces = shaped(part.rows, about)
+        # A flat sheet is shown as its lines: what was left out of it is said there, not of the header.
+        told = 1 if len(pieces) > 1 else 0
+        remarks = [(*(part.remarks if place == told else ()), *piece.remarks) for place, piece in enumerate(pieces)]
+        done.append(replace(part, rows=pieces[0].rows, remarks=remarks[0]))
+        done += [SheetRows(piece.rows, said) for piece, said in zip(pieces[1:], remarks[1:], strict=True)]
     order = {name: place for place, name in enumerate(description.order)}
     return sorted(done, key=lambda each: order[each.rows.record.name])
 

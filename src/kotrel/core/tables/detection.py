@@ -11,7 +11,7 @@ from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.tables.about_columns import heading_lines
 from kotrel.core.tables.heading_words import is_heading
 from kotrel.core.tables.headings import headings_within
-from kotrel.core.tables.table import Column, Grid, Table
+from kotrel.core.tables.table import ABOVE, Column, Grid, Table
 from kotrel.core.tables.totals import below_the_table, groups_within, totals_within
 
 LOOK_AT = 60
@@ -188,9 +188,7 @@ def _left_out_above(grid: Grid, lines: pl.Series, at: int) -> list[str]:
     above = grid.cells.head(at)
     if not above.height or above.null_count().transpose().to_series().eq(above.height).all():
         return []
-    return [
-        f"rows above the headings left out: 1 to {lines[at] - 1}" if at > 1 else "row 1 above the headings left out"
-    ]
+    return [f"rows {ABOVE}: 1 to {lines[at] - 1}" if at > 1 else f"row 1 {ABOVE}"]
 
 
 def _table(grid: Grid, lines: pl.Series, at: int, ends: bool) -> Table:

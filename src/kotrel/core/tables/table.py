@@ -115,6 +115,10 @@ class Column(Struct, frozen=True):
     lower: str = ""
 
 
+ABOVE = "above the headings left out"
+"""In the remark on rows above the headings."""
+
+
 class Table(Struct, frozen=True):
     """A table found in a sheet.
 
@@ -148,6 +152,12 @@ class Table(Struct, frozen=True):
     aside: tuple[Column, ...] = ()
     looked_up: tuple[Column, ...] = ()
     origins: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def remarks_below(self) -> tuple[str, ...]:
+        """What was left out below the headings: every printed sheet has a title above them."""
+        return tuple(remark for remark in self.remarks if ABOVE not in remark)
+
     above: Mapping[str, str] = field(default_factory=dict)
 
     @property
