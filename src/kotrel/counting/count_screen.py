@@ -107,7 +107,8 @@ def show_collected(screen: Screen, name: str, done: Sequence[CollectedFile], mar
 def _next_after(screen: Screen, name: str, bad: Sequence[CollectedFile]) -> list[str]:
     if not bad:
         return [f"{screen.program} count variance {name}"]
-    steps = mapping_step(errors_in([rows for each in bad for rows in each.sheets]), screen)
+    sheets = [rows for each in bad for rows in each.sheets]
+    steps = mapping_step(errors_in(sheets), sheets, screen)
     return [*steps, "fix those cells and collect those sheets again"]
 
 

@@ -92,18 +92,19 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
         .agg(pl.all().drop_nulls().first())
         .rename(lambda field: "item" if field == "code" else f"{name}.{field}")
     )
-    left_out = (remark for each in checked for remark in each.rows.table.remarks_below)
-    not_read = [f"{name}: {said}" for said in (*_not_read(checked_files), *dict.fromkeys(left_out))]
+    not_read = [f"{name}: {said}" for said in dict.fromkeys(_not_read(checked_files))]
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
 
 
 def _not_read(checked: Sequence[Checked]) -> Iterator[str]:
-    """The sheets of a file that give no figures."""
+    """The sheets of a file that give no figures, and the rows of the others that do not."""
     read = {each.rows.table.sheet for each in checked if each.rows.record.name == "item"}
     others = {each.rows.table.sheet: each.rows.record.title for each in checked if each.rows.table.sheet not in read}
     for sheet, title in others.items():
         yield f"sheet “{sheet}” is read as {title}: it gives no figures"
     for each in checked:
+        if each.rows.record.name == "item":
+            yield from each.rows.table.remarks_below
         for group in each.rows.findings:
             if group.title == NOT_READ:
                 yield from group.cells["message"]

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
-from kotrel.core.documents.families import readable_records
+from kotrel.core.documents.families import is_flat, readable_records
 from kotrel.core.errors import WrongUse
 from kotrel.core.matching.heading_units import proposed_units
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
@@ -219,7 +219,9 @@ def _by_heading(proposals: Sequence[Proposal]) -> int:
 
 def _missing_fields(record: Record, fed: Sequence[str]) -> list[str]:
     """Fields that new rows must have and that have no column."""
-    needed = [field for field in record.fields.values() if field.must != "may" and field.name not in fed]
+    # A sheet of documents without a day is posted today, or on the day that an option says.
+    given = {*fed, *(["date"] if is_flat(record) else [])}
+    needed = [field for field in record.fields.values() if field.must != "may" and field.name not in given]
     return [
         field.name for field in needed if not (field.default or field.default_from or field.same_as or field.numbered)
     ]

@@ -52,7 +52,8 @@ def next_steps(
     checked: Sequence[Checked], marked: Sequence[Marked], args: argparse.Namespace, screen: Screen
 ) -> list[str]:
     """What helps with the errors that are there: first what settles many at once, then the cells."""
-    errors = errors_in([each.rows for each in checked])
+    sheets = [each.rows for each in checked]
+    errors = errors_in(sheets)
     # Rows that are found by another code lack nothing that only new ones need.
     steps = _other_codes_steps(checked, args, screen)
     if options := _document_options(checked, args):
@@ -61,9 +62,13 @@ def next_steps(
         said = {"missing"} if others else {"missing", "column-missing"}
         errors = {kind: rows for kind, rows in errors.items() if kind not in said}
         # Where more is missing, a mapping may find all of it: a column for each warehouse has the quantities, too.
-        steps += [*mapping_step(errors, screen), for_all] if others else [for_all, *mapping_step(errors, screen)]
+        steps += (
+            [*mapping_step(errors, sheets, screen), for_all]
+            if others
+            else [for_all, *mapping_step(errors, sheets, screen)]
+        )
     else:
-        steps += mapping_step(errors, screen)
+        steps += mapping_step(errors, sheets, screen)
     steps += [
         f"{screen.again(args, 'check', *option)}    {said}"
         for kind, option, said in _SETTLED_BY_OPTIONS
@@ -91,11 +96,12 @@ def _other_codes_steps(checked: Sequence[Checked], args: argparse.Namespace, scr
     ]
 
 
-def mapping_step(errors: Mapping[str, Rows], screen: Screen) -> list[str]:
+def mapping_step(errors: Mapping[str, Rows], sheets: Sequence[Rows], screen: Screen) -> list[str]:
     """The step to a mapping, where one settles the first of the errors.
 
     Args:
         errors: kinds of errors, each with a sheet that has it.
+        sheets: all that was read: where a file has several, the one that is meant is named.
     """
     kind = next((kind for kind in _MAPPED if kind in errors), None)
     if kind is None:
@@ -103,9 +109,12 @@ def mapping_step(errors: Mapping[str, Rows], screen: Screen) -> list[str]:
     rows = errors[kind]
     # A flat sheet is one of whole documents, whichever part of them has the error.
     begun = f"{screen.program} map {quoted([rows.table.file])}"
-    steps = [f"{begun} {rows.flat_of or rows.record.name}    {_MAPPED[kind]}"]
+    beside = {each.table.sheet for each in sheets if each.table.file == rows.table.file}
+    where = f" --sheet {quoted([rows.table.sheet])}" if len(beside) > 1 else ""
+    steps = [f"{begun} {rows.flat_of or rows.record.name}{where}    {_MAPPED[kind]}"]
     if kind == "no-key-column" and not rows.flat_of and rows.record.part_of is not None:
-        steps.insert(0, f"{begun} {rows.record.part_of}    reads such rows as whole documents, which Kotrel numbers")
+        what = "reads such rows as whole documents, which Kotrel numbers"
+        steps.insert(0, f"{begun} {rows.record.part_of}{where}    {what}")
     return steps
 
 
