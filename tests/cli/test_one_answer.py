@@ -330,6 +330,14 @@ class OneAnswer(Program):
         self.kotrel("load", "other.csv", *numbered, status=1)
         self.assertEqual(len(self.json("history")["loads"]), 1)
 
+    def test_good_rows_are_advised_where_a_document_is_left_whole(self):
+        head = "Item;Warehouse;Bin;Date;Quantity;Unit cost"
+        bad, good = "ROP-00120;LOFT;L-01-A;1.12.2026;10;0,63", "ROP-00130;QUAY;Q-01-A;2026-12-01;20;0,70"
+        for lines, advised in (((bad, bad.replace("120", "140")), False), ((bad, good), True)):
+            self.write("o.csv", head, *lines)
+            said = self.kotrel("preview", "o.csv", "--as", "opening_stock", status=1).stdout
+            self.assertEqual("--good-rows" in said, advised, said)
+
     def test_a_daily_sheet_overlaps_yesterdays(self):
         head = "Number,Item,Warehouse,Quantity,Cost"
         self.write("d1.csv", head, "R-1,ROP-00010,SHED,10,0.40")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING, Protocol
 
@@ -12,7 +12,7 @@ from msgspec import Struct
 from kotrel.core.changes.change_set import RecordChanges, key_text
 from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import ROW, clearing
-from kotrel.core.description.model import Description
+from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
@@ -119,6 +119,33 @@ class Checked(Struct, frozen=True):
         return self.consequence == "posted" or (part and not self.rows.findings)
 
 
+def _is_posted_whole(record: Record, headers: Collection[str], parts: Sequence[Rows]) -> bool:
+    """False for the rows of documents of which each has a row with an error; the first field of the key has the
+    document's number.
+
+    Args:
+        headers: the records of documents that the load has.
+    """
+    lines = {rows.record.name: rows.record.part_of for rows in parts}
+    header: str | None = record.name
+    while header is not None and header not in headers:
+        header = lines.get(header)
+    if header is None:
+        return True
+    mine = [
+        rows for rows in parts if header in (rows.record.name, rows.record.part_of, lines.get(str(rows.record.part_of)))
+    ]
+    numbers = {
+        bad: {
+            number
+            for rows in mine
+            for number in rows.values.filter(pl.col(ROW).is_in(rows.refused.implode()) == bad)[rows.record.key[0]]
+        }
+        for bad in (True, False)
+    }
+    return bool(numbers[False] - numbers[True])
+
+
 class Preview(Struct, frozen=True):
     """What a load would do.
 
@@ -156,11 +183,14 @@ class Preview(Struct, frozen=True):
 
     @property
     def has_good_rows(self) -> bool:
-        """True where something would be left to load without the bad rows:
-        a sheet with an error that concerns the whole sheet has no good ones.
+        """True where something would be left to load without the bad rows: a sheet with an error that concerns the
+        whole sheet has no good ones, and a document is posted whole or not at all.
         """
         bad = {each.rows.table.origin for each in self.checked if any(True for _ in concerns_sheet(each.rows.findings))}
-        return any(each.touches and (each.file, each.sheet) not in bad for each in self.changes)
+        left = [each for each in self.changes if each.touches and (each.file, each.sheet) not in bad]
+        parts = [each.rows for each in self.checked if each.consequence is None and each.rows.has_key]
+        headers = {rows.record.name for rows in parts if rows.record.nature == "document"}
+        return any(_is_posted_whole(each.record, headers, parts) for each in left)
 
     def counts(self) -> dict[str, dict[str, int]]:
         """Record → how many rows are new, changed, same, refused."""
