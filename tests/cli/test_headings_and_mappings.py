@@ -80,7 +80,7 @@ class HeadingsAndMappings(Program):
         told = self.kotrel("check", "h.csv", "--as", "opening_stock", status=1).stdout
         self.assertIn("kotrel map h.csv opening_stock    asks what its heading says", told)
         asked = self.json("map", "h.csv", "opening_stock", "--name", "coils")["questions"]
-        self.assertEqual(asked, ["are the rows in COIL, as the heading “Quantity (COIL)” says? (fixed)"])
+        self.assertEqual(asked, ["are the figures in COIL, as the heading “Quantity (COIL)” says? (fixed)"])
         self.assertEqual(self.json("preview", "h.csv", "--map", "coils")["totals"]["quantity"], "800")
         (self.folder / "maps" / "coils.toml").unlink()
         # Of a count sheet, and of what is in the base unit of its item.
