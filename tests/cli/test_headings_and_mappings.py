@@ -8,6 +8,20 @@ class HeadingsAndMappings(Program):
         super().setUp()
         self.start_shop()
 
+    def test_columns_for_each_row_of_a_list_are_another_records(self):
+        for heading, record in (("SHOP,YARD", "price"), ("Quay Min,Loft Min", "item_warehouse"), ("SHOP,Shade", None)):
+            self.write("a.csv", f"Item code,Cost,{heading}", "ROP-00010,0.40,1,2")
+            told = [
+                each["message"] for each in self.json("check", "a.csv")["findings"] if each["kind"] == "laid-out-wide"
+            ]
+            self.assertEqual([f"the record {record} reads them" in each for each in told], [True] if record else [])
+        # Read by a mapping for that record, or skipped, they are not left out.
+        self.write("a.csv", "Item code,Cost,SHOP,YARD", "ROP-00010,0.40,1,2")
+        self.kotrel("map", "a.csv", "price", "--yes")
+        done = self.json("preview", "a.csv", status=1)
+        self.assertEqual({each["kind"] for each in done["findings"]}, {"later-stands", "unknown-heading"})
+        self.assertEqual(done["records"]["price"]["refused"], 2)
+
     def test_a_column_of_units_is_never_merely_left_out(self):
         # ROP-00010 is in metres; 1 coil is 200 of them.
         price = ("Item,Price list,From date,Price", "ROP-00010,SHOP,2030-01-01,1.20")

@@ -17,6 +17,7 @@ from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.field_groups import check_field_groups
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.left_out_units import check_units
+from kotrel.core.checking.left_out_wide import check_left_out_wide
 from kotrel.core.checking.list_currency import check_currency, check_left_out_currencies, check_list_decimals
 from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
@@ -56,6 +57,7 @@ CHECKS: tuple[Check, ...] = (
     check_left_out_currencies,
     check_own_codes,
     check_units,
+    check_left_out_wide,
 )
 
 

@@ -162,8 +162,12 @@ def match_headings(table: Table, record: Record) -> Matched:
 
 
 def terms_of_field(field: Field) -> set[frozenset[str]]:
-    """What the headings say that match a field, in terms."""
-    return {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+    """What the headings say that match a field, in terms.
+
+    A net price is the cost on a supplier's list and the amount on one's own: a cost is never the latter.
+    """
+    found = {terms_of(word) for word in (field.name.replace("_", " "), field.title, *field.synonyms)}
+    return found - {frozenset({"cost"})} if frozenset({"price"}) in found else found
 
 
 def bare_terms(headings: Iterable[str]) -> set[frozenset[str]]:

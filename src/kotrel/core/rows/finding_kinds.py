@@ -63,6 +63,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "per-uneven": ("error", "An amount for several pieces is not exact for one in the field's decimals.", "Let the mapping round it."),
         "replaced": ("warning", "The row names another item that replaces its own.", "Check that its price is still meant."),
         "unread-limit": ("error", "A column that limits or scales the rows, or has their new values or a second count, is not read.", "Say with kotrel map which field it feeds, or skip it there."),
+        "laid-out-wide": ("warning", "Columns of a sheet of items, one for each price list or warehouse, are left out: they are rows of another record.", "Make a mapping for that record with kotrel map, and load the sheet with each."),
         "no-heading": ("warning", "Columns without a heading are left out.", "Give them a heading."),
         "no-place": ("warning", "The layout has no column for fields that are filled.", "Add them to the layout, or leave them out of the sheet."),
         "ragged-line": ("error", "A line has too many or too few columns.", "Look for a missing quote or a line break in that line."),

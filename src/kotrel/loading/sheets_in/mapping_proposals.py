@@ -74,6 +74,10 @@ def _drop_used(columns: Sequence[Column], used: Collection[Column]) -> list[Colu
     return [column for column in columns if column not in used]
 
 
+def _drop_proposals(proposals: Sequence[Proposal], used: Collection[Proposal]) -> list[Proposal]:
+    return [each for each in proposals if each not in used]
+
+
 def _in_order(columns: Iterable[Column]) -> list[Column]:
     return sorted(columns, key=lambda each: (len(each.letter), each.letter))
 
@@ -158,8 +162,13 @@ def _laid_out_wide(
     if (grouped := _in_groups(table, record, proposals, names)) is not None:
         return grouped
     columned = _by_breaks(record, proposals, left) or _by_codes(record, proposals, left, names)
-    used = columned.columns if columned is not None else ()
-    return [each for each in proposals if each.column not in used], _drop_used(left, used), columned
+    if columned is None:
+        return proposals, left, None
+    filled = {each.field.name for each in columned.values}
+    used = [each for each in proposals if each.column in columned.columns or each.field.name in filled]
+    # Beside a price for each list, one without a list is none of them.
+    freed = [each.column for each in used if each.column not in columned.columns]
+    return _drop_proposals(proposals, used), _in_order([*_drop_used(left, columned.columns), *freed]), columned
 
 
 def _by_codes(
@@ -168,7 +177,7 @@ def _by_codes(
     """The columns that are headed with codes of one list; that LOFT resembles “lot” makes it none."""
     own = [each for each in proposals if each.sure > UNSURE]
     columns = _in_order([*left, *(each.column for each in proposals if each not in own)])
-    return find_wide(columns, record, [each.field.name for each in own], names)
+    return find_wide(columns, record, [each.field.name for each in own if each.field.name not in VALUES], names)
 
 
 def _in_groups(
