@@ -21,7 +21,9 @@ def _read_written(folder: Path) -> dict[str, str]:
 
 
 def _print(path: Path) -> str:
-    return hashlib.sha256(path.read_bytes()).hexdigest()
+    # Of a million rows, this is a noticeable part of writing them: BLAKE2 takes half the time of SHA-256.
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "blake2b").hexdigest()
 
 
 def remember_written(folder: Path, path: Path) -> None:

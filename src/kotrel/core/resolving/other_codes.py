@@ -14,6 +14,7 @@ from kotrel.core.rows.system_state import WHOLE, SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.code_formats import gtin_forms, gtins_as_written
 from kotrel.core.values.lookalikes import without_lookalikes
+from kotrel.core.values.near_codes import may_be_near
 from kotrel.core.values.same_writing import same_form
 
 _MOST_DIGITS = 20
@@ -29,13 +30,19 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
     """
     if len(record.key) > 1 or not len(values):
         return {}
-    wanted = values.drop_nulls().unique(maintain_order=True).alias("value")
+    wanted = values.drop_nulls().alias("value")
+    if len(wanted) > WHOLE:
+        # Of very many, the whole columns are read, and most of these look like nothing in them.
+        found = list(_lookups(record, wanted, state))
+        held = pl.concat([wanted.clear(), *(pairs.to_series(0).alias("value") for _, pairs in found)]).unique()
+        wanted = wanted.filter(may_be_near(wanted, held, False)) if len(held) else wanted.clear()
+    else:
+        asked = pl.concat([gtin_forms(wanted.unique())["form"], spellings_of(wanted)]).unique()
+        found = list(_lookups(record, asked, state)) if len(wanted) else []
     if not len(wanted):
         return {}
+    wanted = wanted.unique(maintain_order=True)
     forms = gtin_forms(wanted).with_row_index("form place")
-    # Of very many, the whole columns are read.
-    asked = pl.concat([forms["form"], spellings_of(wanted)]).unique() if len(wanted) <= WHOLE else wanted
-    found = list(_lookups(record, asked, state))
     exact = pl.concat([_none(), *(_written_alike(forms, field, pairs) for field, pairs in found)])
     others = exact.filter(pl.col("code") != pl.col("value")).sort("form place", maintain_order=True)
     is_known = wanted.is_in(pl.concat([others["value"], exact["form"]]).implode())
