@@ -10,8 +10,10 @@ from msgspec import Struct
 from rich.table import Table as Grid
 from rich.text import Text
 
+from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.matching.by_headings import Matched
+from kotrel.core.matching.likely_records import likely_records
 from kotrel.core.phrases import count, listed, listed_and, short
 from kotrel.core.tables.profiling import ColumnProfile, look_at
 from kotrel.core.tables.table import Table
@@ -32,6 +34,9 @@ class Inspected(Struct, frozen=True):
             be refused, or where nobody knows what the system accepts.
         mapping: the saved mapping that would read that sheet, or an empty text.
         trouble: why it would be refused.
+        also: the other sheets that would be read, each with its record; ``not_read``: what is said of those that would
+            not be.
+        guess: the record that the headings of the first sheet say, where none is recognised.
     """
 
     file: Path
@@ -40,6 +45,9 @@ class Inspected(Struct, frozen=True):
     likely_sheet: str = ""
     mapping: str = ""
     trouble: KotrelError | None = None
+    also: tuple[tuple[str, str], ...] = ()
+    not_read: tuple[str, ...] = ()
+    guess: str = ""
 
     @property
     def key(self) -> tuple[str, ...]:
@@ -62,11 +70,15 @@ def inspect_file(path: Path, wanted: FileOptions, workspace: Workspace | None, s
     if workspace is None:
         return Inspected(path, tuple(looked))
     try:
-        chosen, _ = match_tables(tables, workspace, wanted, str(path))
+        chosen, not_read = match_tables(tables, workspace, wanted, str(path))
     except KotrelError as error:
-        return Inspected(path, tuple(looked), trouble=error)
+        likely = likely_records(tables[0], list(readable_records(workspace.description).values()))
+        guess = likely.records[0].name if likely is not None and likely.fields > 1 else ""
+        return Inspected(path, tuple(looked), trouble=error, guess=guess)
     best = max(chosen, key=lambda each: len(each.matches[0].letters))
-    return Inspected(path, tuple(looked), best.matches[0], best.table.sheet, best.mapping)
+    also = tuple((each.table.sheet, each.matches[0].record.name) for each in chosen if each is not best)
+    unread = tuple(each.message for each in not_read)
+    return Inspected(path, tuple(looked), best.matches[0], best.table.sheet, best.mapping, None, also, unread)
 
 
 def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespace) -> None:
@@ -79,26 +91,41 @@ def show_inspected(screen: Screen, inspected: Inspected, args: argparse.Namespac
         _show_table(screen, inspected, table, looks)
     likely = inspected.likely
     if likely is None:
-        _show_trouble(screen, inspected.trouble, args)
+        _show_trouble(screen, inspected.trouble, args, inspected.guess)
         return
-    line = Text("\nRead by the mapping ").append(inspected.mapping) if inspected.mapping else Text("\nProbably")
-    line.append(" as " if inspected.mapping else " ").append(likely.record.title.lower(), style="bold").append(" rows")
+    screen.show(_likely_line(inspected, likely))
+    for columns in likely.doubled.values():
+        both = listed_and([f"{column.letter} “{column.heading}”" for column in columns])
+        screen.show(Text(f"Which of the columns {both} counts has to be said.", style="yellow"))
+    for sheet, record in inspected.also:
+        screen.show(f"Sheet “{sheet}”: read as {record}")
+    for said in inspected.not_read:
+        screen.show(Text(f"{said[0].upper()}{said[1:]}.", style="yellow"))
+    words = ("map", likely.record.name) if likely.doubled else ("check",)
+    screen.show(Text(f"Next: {screen.again(args, *words)}", style="dim"))
+
+
+def _likely_line(inspected: Inspected, likely: Matched) -> Text:
+    """What the sheet that is read best would be read as; it is named where there are others."""
+    several = bool(inspected.also or inspected.not_read)
+    begun = f"read by the mapping {inspected.mapping} as " if inspected.mapping else "probably "
+    begun = f"Sheet “{inspected.likely_sheet}”: {begun}" if several else f"{begun[0].upper()}{begun[1:]}"
+    line = Text(f"\n{begun}").append(likely.record.title.lower(), style="bold").append(" rows")
     if inspected.key:
         line.append(f", identified by {listed([f'“{heading}”' for heading in inspected.key])}")
     fields = count(len(likely.letters), "column matches a field", "columns match fields")
     line.append(f": {fields} of {likely.record.name}")
     if likely.unknown:
         line.append(f"; {count(len(likely.unknown), 'column')} would be left out")
-    screen.show(line)
-    for columns in likely.doubled.values():
-        both = listed_and([f"{column.letter} “{column.heading}”" for column in columns])
-        screen.show(Text(f"Which of the columns {both} counts has to be said.", style="yellow"))
-    words = ("map", likely.record.name) if likely.doubled else ("check",)
-    screen.show(Text(f"Next: {screen.again(args, *words)}", style="dim"))
+    return line
 
 
-def _show_trouble(screen: Screen, trouble: KotrelError | None, args: argparse.Namespace) -> None:
-    """Why a check would refuse the file, and what to do."""
+def _show_trouble(screen: Screen, trouble: KotrelError | None, args: argparse.Namespace, guess: str) -> None:
+    """Why a check would refuse the file, and what to do.
+
+    Args:
+        guess: the record that its headings say, or an empty text.
+    """
     if trouble is None:
         screen.show(Text("\nThis is no workspace, so nobody knows which records it may hold.", style="yellow"))
         screen.show(Text(f"Next: {screen.program} init    makes a workspace for your business software", style="dim"))
@@ -110,7 +137,10 @@ def _show_trouble(screen: Screen, trouble: KotrelError | None, args: argparse.Na
         return
     screen.show(Text("\nIts headings do not match any record of the system.", style="yellow"))
     screen.show(
-        Text(f"Next: {screen.again(args, 'map', 'RECORD')}    proposes which column feeds which field", style="dim")
+        Text(
+            f"Next: {screen.again(args, 'map', guess or 'RECORD')}    proposes which column feeds which field",
+            style="dim",
+        )
     )
     screen.show(Text(f"      {screen.program} records    shows what the system accepts", style="dim"))
 
@@ -193,6 +223,8 @@ def inspected_json(inspected: Inspected) -> dict[str, Any]:
             "key": list(inspected.key),
             "sheet": inspected.likely_sheet,
         },
+        "also": [{"sheet": sheet, "record": record} for sheet, record in inspected.also],
+        "not_read": list(inspected.not_read),
     }
 
 
