@@ -180,15 +180,15 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
     add_sheet(parser)
 
 
-def add_drafting(parser: argparse.ArgumentParser, file: str) -> None:
+def add_drafting(parser: argparse.ArgumentParser, file: str, name: str = "the file's name") -> None:
     """What a command takes that drafts a settings file from a file of the user's.
 
     Args:
-        file: what that file is, for the help.
+        file: what that file is, for the help; ``name``: what the settings file is called if nobody names it.
     """
     parser.add_argument("file", metavar="FILE", help=file)
     parser.add_argument("record", metavar="RECORD", help="what its rows are")
-    parser.add_argument("--name", metavar="NAME", help="the name to save it under (default: the file's name)")
+    parser.add_argument("--name", metavar="NAME", help=f"the name to save it under (default: {name})")
     parser.add_argument("--yes", action="store_true", help="take every proposal without asking")
     add_sheet(parser)
 

@@ -114,7 +114,7 @@ kotrel map keldrift.xlsx item --name keldrift --yes
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
-    add_drafting(parser, "workbook or text file")
+    add_drafting(parser, "workbook or text file", "the file's name; with --sheet, that and the sheet's")
 
 
 def run(args: argparse.Namespace, screen: Screen) -> int:
