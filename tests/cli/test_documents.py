@@ -268,6 +268,15 @@ class OtherSheets(Program):
         self.assertEqual(self.json("stock", "FST-00010"), before)
         self.assertNotIn("--good-rows", self.kotrel("preview", "r.csv", "--as", "goods_receipt", status=1).stdout)
 
+    def test_a_flat_sheet_without_its_items_says_what_is_missing_once(self) -> None:
+        self.write("n.csv", "Vendor,Our code,Pieces,Lot,Best before", "BRANNOCH,FST-00010,200,VM-1,03.2028")
+        screen = self.kotrel("check", "n.csv", "--as", "goods_receipt", status=1).stdout
+        self.assertIn("none can be loaded: the columns Item, Quantity and Unit cost are missing", screen)
+        self.assertIn("line 2 “03.2028”", screen)
+        found = self.json("check", "n.csv", "--as", "goods_receipt", status=1)["findings"]
+        left_out = [each["value"] for each in found if each["kind"] == "unknown-heading"]
+        self.assertEqual(left_out, ["Our code", "Pieces"])
+
     def test_quantities_of_new_items_are_said_to_belong_elsewhere(self) -> None:
         self.start_shop()
         self.write("new.csv", "Item code,Description,Base unit,Category,On hand", "ROP-40001,Rope one,M,ROPE,50")

@@ -60,7 +60,7 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """Fields that every row, or every new row, must fill."""
     required = _required(rows.record)
     carried = [each for each in required if each.name in rows.fields and rows.values[each.name].null_count()]
-    uncarried = [each for each in required if each.name not in rows.fields]
+    uncarried = _without_source(rows, required)
     everywhere = [each for each in uncarried if each.must == "always"]
     for_new = [each for each in uncarried if each.must != "always"]
     findings: list[FindingGroup] = []
@@ -73,6 +73,13 @@ def check_present(rows: Rows, state: SystemState) -> list[FindingGroup]:
     if for_new:
         findings += _without_column(rows, state, for_new, new)
     return findings
+
+
+def _without_source(rows: Rows, required: Sequence[Field]) -> list[Field]:
+    """The fields that nothing feeds; of a column that would name the row which fills another, only that column."""
+    lacking = {field.name: field for field in required if field.name not in rows.fields}
+    follows = {name: (field.default_from or field.same_as or ("",))[0] for name, field in lacking.items()}
+    return [field for name, field in lacking.items() if follows[name] not in lacking]
 
 
 def _not_filled(rows: Rows, state: SystemState, field: Field, new: pl.Series) -> list[FindingGroup]:

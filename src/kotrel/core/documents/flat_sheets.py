@@ -67,12 +67,12 @@ def shaped(rows: Rows, about: Circumstances) -> list[Shaped]:
     rows = calculated_in_sheet(rows, about.state.names_of, about.conventions)
     rows, about = _one_document(_with_counted(rows, family, about.options), family, about)
     rows = _with_options(rows, family, about.options)
-    line_fields = [name for name in family.lines.fields if name not in family.header.fields]
-    if not any(name in rows.fields for name in line_fields if name != family.line):
+    parts = [*family.lines.fields, *(family.lots.fields if family.lots else ())]
+    of_lines = [name for name in parts if name not in family.header.fields and name != family.line]
+    if not any(name in rows.fields for name in of_lines):
         if any(_stated_header(family, about.options).values()):
             rows = _about_options(repair(rows, about.state, about.spellings), family, about.options)
-        header = _only_fields(rows, family.header, rows.values)
-        return [Shaped(header)]
+        return [Shaped(_only_fields(rows, family.header, rows.values, alone=True))]
     rows = _about_options(repair(_without_quantity(rows), about.state, about.spellings), family, about.options)
     said: list[str] = []
     if about.options.as_target and "item" in rows.fields:
@@ -357,11 +357,17 @@ def _of(names: Sequence[str], values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _only_fields(
-    rows: Rows, record: Record, values: pl.DataFrame, rest: bool = False, own_fields: Sequence[str] = ()
+    rows: Rows,
+    record: Record,
+    values: pl.DataFrame,
+    rest: bool = False,
+    own_fields: Sequence[str] = (),
+    alone: bool = False,
 ) -> Rows:
     """Rows of one record of the document, with its fields, and the findings and repairs on those that are its own.
 
     Args:
+        alone: they are all that the sheet has: headers whose lines are in another sheet.
         rest: take the findings of the header's and the lines' common fields, and those on the whole sheet.
         own_fields: take only the findings of these fields.
     """
@@ -371,8 +377,7 @@ def _only_fields(
     if rest and not own_fields:
         # What concerns the whole sheet.
         takes.add(None)
-    only_header = record.nature == "document" and not any(name in values.columns for name in ("item", "quantity"))
-    if not only_header:
+    if not alone:
         rows = replace(
             rows,
             findings=tuple(each for each in rows.findings if each.field in takes),
@@ -380,7 +385,7 @@ def _only_fields(
         )
     return replace(
         rows,
-        flat_of="" if only_header else rows.record.name,
+        flat_of="" if alone else rows.record.name,
         record=record,
         values=values.select(ROW, *names),
         letters=_of(names, rows.letters),
