@@ -269,6 +269,7 @@ class OtherSheets(Program):
         self.assertNotIn("--good-rows", self.kotrel("preview", "r.csv", "--as", "goods_receipt", status=1).stdout)
 
     def test_a_flat_sheet_without_its_items_says_what_is_missing_once(self) -> None:
+        self.start_shop()
         self.write("n.csv", "Vendor,Our code,Pieces,Lot,Best before", "BRANNOCH,FST-00010,200,VM-1,03.2028")
         screen = self.kotrel("check", "n.csv", "--as", "goods_receipt", status=1).stdout
         self.assertIn("none can be loaded: the columns Item, Quantity and Unit cost are missing", screen)
