@@ -377,7 +377,11 @@ def _only_fields(
     if rest and not own_fields:
         # What concerns the whole sheet.
         takes.add(None)
-    if not alone:
+    if alone:
+        # What is wrong in a column that headers do not have is said of the column.
+        own = (each if each.field in (None, *record.fields) else replace(each, field=None) for each in rows.findings)
+        rows = replace(rows, findings=tuple(own))
+    else:
         rows = replace(
             rows,
             findings=tuple(each for each in rows.findings if each.field in takes),
