@@ -154,6 +154,18 @@ class GoLive(Shop):
         )
         self.assertEqual(units.fetchall(), [(1300, "KG", "M")])
 
+    def test_a_row_with_an_error_is_known_by_its_name_too(self):
+        self.write("vendors.csv", "Code,Name,Terms in days", "MORVEN,Morven Sails,30 days")
+        self.write(
+            "i.csv",
+            "Item code,Description,Unit,Category,Vendor",
+            "SAL-00010,Cloth,M,ROPE,Morven Sails",
+            "SAL-00020,Tape,M,ROPE,MORVEN",
+        )
+        found = self.json("check", "vendors.csv", "i.csv", status=1)["findings"]
+        told = [(each["kind"], each["row"]) for each in found if each["record"] == "item"]
+        self.assertEqual(told, [("refused-in-load", 2), ("refused-in-load", 3)])
+
     def test_a_weight_is_in_the_unit_of_its_heading_or_it_is_asked(self):
         self.write("w.csv", "Item code,Weight (g)", "ROP-00010,400")
         practice = sqlite3.connect(self.folder / "practice.db")

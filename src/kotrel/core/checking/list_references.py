@@ -127,7 +127,7 @@ def _check_within(rows: Rows, field: Field, target: Record, state: SystemState) 
         hints.append(f"{close}?" if close else None)
     messages = [
         f"{row[target.key[0]]} has no {target.title.lower()} with that code"
-        + (f"; it belongs to {first} {others[row[target.code]][0]}" if row[target.code] in others else "")
+        + (f"; it belongs to {first} {listed(others[row[target.code]], 3)}" if row[target.code] in others else "")
         for row in bad.iter_rows(named=True)
     ]
     title = f"not a {target.title.lower()} of its {first}"

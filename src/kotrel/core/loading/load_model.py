@@ -243,7 +243,12 @@ def in_load(rows: Rows, before: PendingRows | None) -> PendingRows:
     bad = rows.values.filter(wrong)
     keys = bad.select(key_text(rows.record)).to_series()
     letter = rows.letters.get(rows.record.key[0])
-    refused = {str(key): rows.table.address(row, letter) for key, row in zip(keys, bad[ROW], strict=True)}
+    places = [rows.table.address(row, letter) for row in bad[ROW]]
+    refused = {str(key): place for key, place in zip(keys, places, strict=True)}
+    if rows.record.called in rows.fields and len(rows.record.key) == 1:
+        # Others may refer to such a row by its name.
+        named = zip(bad[rows.record.called], places, strict=True)
+        refused = {name: place for name, place in named if name is not None} | refused
     return PendingRows(values, refused) if before is None else joined(before, PendingRows(values, refused))
 
 

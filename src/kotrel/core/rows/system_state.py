@@ -62,7 +62,7 @@ class PendingRows(Struct, frozen=True):
 
     Attributes:
         values: the values of rows without an error: the key, and every field they carry.
-        refused: key (parts joined by `` / ``) → its place in the sheet, for rows with an error.
+        refused: key (parts joined by `` / ``), or name → its place in the sheet, for rows with an error.
     """
 
     values: pl.DataFrame

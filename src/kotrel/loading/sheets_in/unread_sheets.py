@@ -84,8 +84,10 @@ def not_read(table: Table, workspace: Workspace, wanted: FileOptions, mapped: bo
     if known is not None:
         return known
     likely = likely_records(table, readable)
-    if likely is not None and likely.is_clear and not mapped:
-        return _to_be_mapped(table, likely.records, what)
+    if likely is not None and likely.is_clear:
+        found = _to_be_mapped(table, likely.records, what)
+        # Whoever has a mapping for this file knows its other sheets.
+        return NotRead("warning", "sheet-not-read", found.message) if mapped else found
     best = likely.records[0].name if likely is not None and likely.fields > 1 else "RECORD"
     words = f"{what}: its headings match no record. To read it, say what its columns are: {_map(table, best)}"
     return NotRead("warning", "sheet-not-read", words)
