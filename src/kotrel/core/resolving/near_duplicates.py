@@ -261,11 +261,14 @@ def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) 
     name, key = record.called, record.key[0]
     if len(record.key) > 1 or name is None or name not in rows.fields or name == key:
         return []
-    fresh = rows.values.filter(new() & rows.values[name].is_not_null())
     fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
-    if not fresh.height or len(fields) < ENOUGH:
+    wanted = new() & rows.values[name].is_not_null() if len(fields) >= ENOUGH else None
+    if wanted is None or not wanted.any():
         return []
-    held_rows = _of_same_name(record, state, fields, fresh[name])
+    held_rows = _of_same_name(record, state, fields, rows.values[name].filter(wanted))
+    if not held_rows.height:
+        return []
+    fresh = rows.values.filter(wanted & rows.values[name].is_in(held_rows[f"held {name}"].implode()))
     pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")
     same = pairs.filter(_agree([each for each in fields if each != name]) & (pl.col(key) != pl.col("held key")))
     same = same.unique(ROW, keep="first").sort(ROW)
