@@ -4,14 +4,23 @@ from __future__ import annotations
 
 import unittest
 from collections.abc import Sequence
+from unittest import mock
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
+from kotrel.core.resolving import other_codes
 from kotrel.core.resolving.other_codes import found_keys, holders, known_as, which_row
+from kotrel.core.rows import system_state
+from kotrel.core.values.same_writing import form_of
 from tests.builders import columns_of, rows_in_sheet, rows_of, system_of, values_of
+
+WRITTEN = st.text("Ab01-. /éО", min_size=1, max_size=6).filter(lambda text: text.strip() == text)
+"""Codes as people write them; the last letter is the Cyrillic one that looks like an O."""
 
 SYSTEM = read_description("""
 [record.vendor]
@@ -96,6 +105,23 @@ class Known(unittest.TestCase):
         self.assertEqual(codes("item", "T1", "x", "T9", "zz"), {"T1": {"A"}, "x": {"D"}, "T9": {"A"}})
         self.assertEqual(codes("item"), {})
         self.assertEqual(codes("place", "left"), {}, "a row with a key of two fields has no one code")
+
+    @given(st.lists(WRITTEN, min_size=1, max_size=6), st.lists(WRITTEN, min_size=1, max_size=6))
+    def test_very_many_values_find_what_a_few_find(self, asked: list[str], numbers: list[str]) -> None:
+        """Whole columns are read for very many: nothing that spellings find is lost by it."""
+        size = len(numbers)
+        held = {"item": {"code": [f"Z{place}" for place in range(size)], "number": numbers, "barcode": [None] * size}}
+        values = pl.Series(asked, dtype=pl.String)
+        few = known_as(SYSTEM.records["item"], values, system_of(SYSTEM, held))
+        with mock.patch.object(other_codes, "WHOLE", 0), mock.patch.object(system_state, "WHOLE", 0):
+            many = known_as(SYSTEM.records["item"], values, system_of(SYSTEM, held))
+        self.assertEqual(
+            {value: set(many.get(value, {})) & set(codes) for value, codes in few.items()},
+            {value: set(codes) for value, codes in few.items()},
+        )
+        for value, codes in many.items():
+            same = {f"Z{place}" for place, number in enumerate(numbers) if form_of(number) == form_of(value)}
+            self.assertLessEqual(set(codes), same)
 
     def test_the_one_row_that_somebody_means(self) -> None:
         item = SYSTEM.records["item"]

@@ -14,8 +14,8 @@ from kotrel.core.rows.system_state import WHOLE, SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.code_formats import gtin_forms, gtins_as_written
 from kotrel.core.values.lookalikes import without_lookalikes
-from kotrel.core.values.near_codes import may_be_near
-from kotrel.core.values.same_writing import same_form
+from kotrel.core.values.near_codes import common_start
+from kotrel.core.values.same_writing import SEPARATOR, same_form, usual_codes
 
 _MOST_DIGITS = 20
 """A code of digits alone, with its zeros, is shorter than that."""
@@ -35,7 +35,7 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
         # Of very many, the whole columns are read, and most of these look like nothing in them.
         found = list(_lookups(record, wanted, state))
         held = pl.concat([wanted.clear(), *(pairs.to_series(0).alias("value") for _, pairs in found)]).unique()
-        wanted = wanted.filter(may_be_near(wanted, held, False)) if len(held) else wanted.clear()
+        wanted = _begun_like(wanted, held) if len(held) else wanted.clear()
     else:
         asked = pl.concat([gtin_forms(wanted.unique())["form"], spellings_of(wanted)]).unique()
         found = list(_lookups(record, asked, state)) if len(wanted) else []
@@ -52,6 +52,25 @@ def known_as(record: Record, values: pl.Series, state: SystemState) -> dict[str,
         for value, code, title in frame.select("value", "code", "title").iter_rows():
             codes.setdefault(value, {}).setdefault(code, title)
     return codes
+
+
+_BEGINNING = 3
+"""Letters and digits that tell most codes apart."""
+
+
+def _begun_like(codes: pl.Series, others: pl.Series) -> pl.Series:
+    """The codes that begin as one of the others does: only these may be the same, written in another way."""
+
+    def begun(part: pl.Series) -> pl.Series:
+        # A barcode is the same with and without its zeros.
+        bare = part.str.slice(0, 24).str.replace_all(SEPARATOR, "").str.strip_chars_start("0")
+        return bare.str.to_uppercase().str.slice(0, _BEGINNING)
+
+    odd = codes.str.contains("[^ -~]")
+    beginnings = begun(usual_codes(others)).unique()
+    if not odd.any() and len(start := begun(pl.Series([common_start(codes)]))[0]) == _BEGINNING:
+        return codes if start in beginnings else codes.clear()
+    return codes.filter(odd | begun(codes).is_in(beginnings.implode()))
 
 
 def _none() -> pl.DataFrame:
