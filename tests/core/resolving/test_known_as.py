@@ -19,7 +19,7 @@ from kotrel.core.rows import system_state
 from kotrel.core.values.same_writing import form_of
 from tests.builders import columns_of, rows_in_sheet, rows_of, system_of, values_of
 
-WRITTEN = st.text("Ab01-. /éО", min_size=1, max_size=6).filter(lambda text: text.strip() == text)
+WRITTEN = st.text("AaBb01-. /éО", min_size=1, max_size=6).filter(lambda text: text.strip() == text)
 """Codes as people write them; the last letter is the Cyrillic one that looks like an O."""
 
 SYSTEM = read_description("""
