@@ -191,6 +191,10 @@ def _with_examples(screen: Screen, rows: Rows, groups: Sequence[FindingGroup]) -
             screen.show(block)
 
 
+OF_SHEET = 6
+"""At most this many problems of one kind with the whole sheet are shown."""
+
+
 def _details(rows: Rows, group: FindingGroup) -> list[tuple[str, str]]:
     """A few examples on one line, and what to do about all of them; each with its style.
     What to do is never the faintest.
@@ -202,7 +206,8 @@ def _details(rows: Rows, group: FindingGroup) -> list[tuple[str, str]]:
     messages = group.cells["message"].head(1000).unique()
     same = len(messages) == 1
     if (group.cells[ROW] == 0).all():
-        return [(str(message), "") for message in group.cells["message"].to_list()[:6]]
+        said = [(str(message), "") for message in group.cells["message"].head(OF_SHEET)]
+        return [*said, (f"… {group.count - OF_SHEET:,} more", "dim")] if group.count > OF_SHEET else said
     examples = []
     for row, value, message, suggestion in cells.iter_rows():
         text = rows.table.place(row, group.letter)

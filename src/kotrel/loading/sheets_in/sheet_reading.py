@@ -19,7 +19,7 @@ from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.core.pricing.price_workbook_checks import PriceBook
 from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, without_readers_columns
-from kotrel.core.rows.findings import FindingGroup
+from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
 from kotrel.core.tables.reading_limits import Limits
@@ -27,6 +27,7 @@ from kotrel.core.tables.table import Grid, Table
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.sheets_in.made_texts import said_of_made
 from kotrel.loading.sheets_in.sheet_choice import ChosenSheets, match_tables
+from kotrel.loading.sheets_in.unread_sheets import NotRead
 from kotrel.sheets.log_lines import table_of_lines
 from kotrel.sheets.ooxml.stamps import stamp_of
 from kotrel.sheets.opening_files import TEXT_ENDINGS, is_old_text, open_sheets
@@ -132,10 +133,24 @@ def understand_file(
     said += _which_export(export, wanted.options.since, workspace)
     first = understood[0].rows
     understood[0] = replace(understood[0], remarks=(*understood[0].remarks, *said))
-    left = [first.sheet_finding(each.severity, each.kind, NOT_READ, each.message) for each in not_read]
+    left = _about_unread(first, not_read)
     left += _about_origin(first, path, workspace, export, forgotten, wanted.options.since)
     understood[0] = replace(understood[0], rows=first.with_findings(left))
     return understood
+
+
+def _about_unread(first: Rows, not_read: Sequence[NotRead]) -> list[FindingGroup]:
+    """What is said of the sheets that are not read, those of one kind together."""
+    same: dict[tuple[Severity, str], list[str]] = {}
+    for each in not_read:
+        same.setdefault((each.severity, each.kind), []).append(each.message)
+    return [
+        replace(
+            first.sheet_finding(severity, kind, NOT_READ, messages[0]),
+            cells=cells_of([0] * len(messages), None, messages),
+        )
+        for (severity, kind), messages in same.items()
+    ]
 
 
 def _sheet_as_rows(
