@@ -24,7 +24,7 @@ from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 from kotrel.core.tables.sources import Source
 from kotrel.core.tables.table import Column, Table
-from kotrel.core.values.code_formats import gtin_spellings
+from kotrel.core.values.code_formats import gtin_forms
 from kotrel.core.values.numbers import Read, mark_of, read_number
 from kotrel.core.values.same_writing import same_form
 from kotrel.core.values.scans import Scan, read_scan
@@ -70,7 +70,7 @@ def scanned_rows(
     if not lines:
         return None
     known = _codes({line.scan.code for line in lines if line.scan is not None}, reading, workspace)
-    hits = sum(1 for line in lines if line.scan is not None and _find_scanned(line.scan.code, known) is not None)
+    hits = sum(1 for line in lines if line.scan is not None and line.scan.code in known)
     if hits < len(lines) * LIKELY:
         return None
     return _summed(path, lines, known, record, places, warehouse, bin_)
@@ -99,8 +99,8 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
     assert ledger is not None
     item = workspace.description.records[str(ledger.fields["item"].to)]
     key = item.key[0]
-    tried = {form for code in codes for form in gtin_spellings(code)}
-    asked = pl.Series("code", sorted(tried), dtype=pl.String)
+    forms = gtin_forms(pl.Series("code", sorted(codes), dtype=pl.String))
+    asked = forms["form"].unique().sort().alias("code")
     code_of: dict[str, tuple[str, str | None]] = {
         code: (code, None) for code in reading.read(item.name, [key], (key, asked))[key] if code in codes
     }
@@ -123,7 +123,11 @@ def _codes(codes: set[str], reading: Reading, workspace: Workspace) -> dict[str,
             code_of.pop(code, None)
             if len(known) == len(packs) == 1:
                 code_of[code] = packs.pop()
-    return code_of | _otherwise_written(sorted(codes - set(code_of)), item, state)
+    found: dict[str, tuple[str, str | None]] = {}
+    for code, form in forms.iter_rows():
+        if form in code_of:
+            found.setdefault(code, code_of[form])
+    return found | _otherwise_written(sorted(codes - set(code_of)), item, state)
 
 
 def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -> dict[str, tuple[str, str | None]]:
@@ -139,10 +143,6 @@ def _otherwise_written(codes: Sequence[str], item: Record, state: SystemState) -
         if len(meant := written.get(form, [])) == 1:
             found[code] = (meant[0], None)
     return found
-
-
-def _find_scanned(code: str, known: Mapping[str, tuple[str, str | None]]) -> tuple[str, str | None] | None:
-    return next((known[form] for form in gtin_spellings(code) if form in known), None)
 
 
 def _trouble_of(line: _Line, known: bool) -> str:
@@ -176,7 +176,7 @@ def _summed(
     bad: list[tuple[int, str]] = []
     where = _bins(places, warehouse)
     for line in lines:
-        found = _find_scanned(line.scan.code, known) if line.scan is not None else None
+        found = known.get(line.scan.code) if line.scan is not None else None
         if (trouble := _trouble_of(line, found is not None)) or line.scan is None or found is None:
             bad.append((line.row, trouble))
             continue

@@ -28,8 +28,8 @@ def check_left_out_wide(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
 
         def names(name: str) -> ListNames:
-            units = state.description.records[name]
-            return ListNames(state.listed(units), units, _words(columns))
+            to = state.description.records[name]
+            return ListNames(state.listed(to), to, _words(columns))
 
         wide = find_groups(columns, other, mine, names) or find_wide(columns, other, mine, names)
         if wide is not None:

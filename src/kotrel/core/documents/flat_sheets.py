@@ -378,7 +378,7 @@ def _only_fields(
         # What concerns the whole sheet.
         takes.add(None)
     if alone:
-        # What is wrong in a column that headers do not have is said of the column.
+        # A finding in a column that headers do not have concerns the column.
         own = (each if each.field in (None, *record.fields) else replace(each, field=None) for each in rows.findings)
         rows = replace(rows, findings=tuple(own))
     else:

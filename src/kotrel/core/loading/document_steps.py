@@ -62,7 +62,7 @@ def shape_parts(parts: Sequence[SheetRows], business: Business, look: SystemRead
     done: list[SheetRows] = []
     for part in parts:
         pieces = shaped(part.rows, about)
-        # A flat sheet is shown as its lines: what was left out of it is said there, not of the header.
+        # A flat sheet is shown as its lines: they report what was left out of it, not the header.
         told = 1 if len(pieces) > 1 else 0
         remarks = [(*(part.remarks if place == told else ()), *piece.remarks) for place, piece in enumerate(pieces)]
         done.append(replace(part, rows=pieces[0].rows, remarks=remarks[0]))

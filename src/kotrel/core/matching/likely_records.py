@@ -49,6 +49,12 @@ def likely_records(table: Table, records: Sequence[Record]) -> Likely | None:
     return Likely(most, best[0], best[0] >= ENOUGH and best[0] * 2 > headed)
 
 
+def guessed_record(table: Table, records: Sequence[Record]) -> str | None:
+    """The first of the records that more than one of the headings say, or None."""
+    likely = likely_records(table, records)
+    return likely.records[0].name if likely is not None and likely.fields > 1 else None
+
+
 def _said(table: Table, record: Record) -> set[str]:
     """The fields that the headings say, a column for each."""
     terms = {field.name: terms_of_field(field) for field in record.fields.values() if not field.is_kept}

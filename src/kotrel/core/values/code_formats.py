@@ -47,20 +47,12 @@ CODE_RULES = {"gtin": "a barcode: 8, 12, 13 or 14 digits, the last a check digit
 """Name of each code format that a description may ask for → the format in words."""
 
 
-def gtin_spellings(code: str) -> list[str]:
-    """All ways to write one GTIN: it has 14 digits, and leading zeros may be left out down to 8, 12 or 13 (GS1 General
-    Specifications, 3.3).
-
-    What is no GTIN is written in one way only.
-    """
-    if not (code.isascii() and code.isdigit() and LEAST_DIGITS <= len(code) <= GTIN_LENGTHS[-1]):
-        return [code]
-    whole = code.zfill(14)
-    return [code, *(form for size in GTIN_LENGTHS if not whole[:-size].strip("0") and (form := whole[-size:]) != code)]
-
-
 def gtin_forms(values: pl.Series) -> pl.DataFrame:
-    """The same for a column of different values: ``value`` and ``form``, a row for each of its forms, first itself."""
+    """All ways to write each of different codes: ``value`` and ``form``, a row for each form, first the value itself.
+
+    A GTIN has 14 digits, and leading zeros may be left out down to 8, 12 or 13 (GS1 General Specifications, 3.3). What
+    is no GTIN is written in one way only.
+    """
     digits = values.filter(values.str.contains(f"^[0-9]{{{LEAST_DIGITS},{GTIN_LENGTHS[-1]}}}$"))
     bare, whole = digits.str.strip_chars_start("0").str.len_chars(), digits.str.zfill(GTIN_LENGTHS[-1])
     frames = [pl.DataFrame({"value": values, "form": values})]
@@ -72,6 +64,6 @@ def gtin_forms(values: pl.Series) -> pl.DataFrame:
 
 def gtins_as_written(values: pl.Series) -> pl.Series:
     """Barcodes in all the lengths in which they may be written,
-    so that an index finds them (see :func:`gtin_spellings`).
+    so that an index finds them (see :func:`gtin_forms`).
     """
     return gtin_forms(values.drop_nulls().unique())["form"].unique().alias(values.name)

@@ -13,7 +13,7 @@ from rich.text import Text
 from kotrel.core.documents.families import readable_records
 from kotrel.core.errors import KotrelError, WrongUse
 from kotrel.core.matching.by_headings import Matched
-from kotrel.core.matching.likely_records import likely_records
+from kotrel.core.matching.likely_records import guessed_record
 from kotrel.core.phrases import count, listed, listed_and, short
 from kotrel.core.tables.profiling import ColumnProfile, look_at
 from kotrel.core.tables.table import Table
@@ -34,8 +34,7 @@ class Inspected(Struct, frozen=True):
             be refused, or where nobody knows what the system accepts.
         mapping: the saved mapping that would read that sheet, or an empty text.
         trouble: why it would be refused.
-        also: the other sheets that would be read, each with its record; ``not_read``: what is said of those that would
-            not be.
+        also: the other sheets that would be read, each with its record; ``not_read``: why the others would not be.
         guess: the record that the headings of the first sheet say, where none is recognised.
     """
 
@@ -72,9 +71,8 @@ def inspect_file(path: Path, wanted: FileOptions, workspace: Workspace | None, s
     try:
         chosen, not_read = match_tables(tables, workspace, wanted, str(path))
     except KotrelError as error:
-        likely = likely_records(tables[0], list(readable_records(workspace.description).values()))
-        guess = likely.records[0].name if likely is not None and likely.fields > 1 else ""
-        return Inspected(path, tuple(looked), trouble=error, guess=guess)
+        guess = guessed_record(tables[0], list(readable_records(workspace.description).values()))
+        return Inspected(path, tuple(looked), trouble=error, guess=guess or "")
     best = max(chosen, key=lambda each: len(each.matches[0].letters))
     also = tuple((each.table.sheet, each.matches[0].record.name) for each in chosen if each is not best)
     unread = tuple(each.message for each in not_read)

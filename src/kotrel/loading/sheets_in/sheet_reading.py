@@ -140,7 +140,7 @@ def understand_file(
 
 
 def _about_unread(first: Rows, not_read: Sequence[NotRead]) -> list[FindingGroup]:
-    """What is said of the sheets that are not read, those of one kind together."""
+    """A finding for the sheets that are not read, those of one kind together."""
     same: dict[tuple[Severity, str], list[str]] = {}
     for each in not_read:
         same.setdefault((each.severity, each.kind), []).append(each.message)

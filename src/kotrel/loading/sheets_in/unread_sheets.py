@@ -1,4 +1,4 @@
-"""What is said of sheets and files that are not read, and how they could be."""
+"""Why sheets and files are not read, and how they could be."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from kotrel.core.description.model import Record
 from kotrel.core.documents.families import is_named_only, readable_records
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.matching.by_headings import is_called, likely_record, name_of, rivals_of
-from kotrel.core.matching.likely_records import likely_records
+from kotrel.core.matching.likely_records import guessed_record, likely_records
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
 from kotrel.core.tables.table import Table
@@ -64,7 +64,7 @@ def nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
 
 
 def not_read(table: Table, workspace: Workspace, wanted: FileOptions, mapped: bool) -> NotRead:
-    """What is said of a sheet with rows that is not read: an error where its headings nearly fit.
+    """Why a sheet with rows is not read: an error where its headings nearly fit.
 
     Args:
         mapped: a saved mapping reads other sheets of the file.
@@ -86,15 +86,16 @@ def not_read(table: Table, workspace: Workspace, wanted: FileOptions, mapped: bo
     likely = likely_records(table, readable)
     if likely is not None and likely.is_clear:
         found = _to_be_mapped(table, likely.records, what)
-        # Whoever has a mapping for this file knows its other sheets.
-        return NotRead("warning", "sheet-not-read", found.message) if mapped else found
-    best = likely.records[0].name if likely is not None and likely.fields > 1 else "RECORD"
+        # Whoever has a mapping for this file, or names what is wanted of it, knows its other sheets.
+        is_known = mapped or wanted.record is not None
+        return NotRead("warning", "sheet-not-read", found.message) if is_known else found
+    best = guessed_record(table, readable) or "RECORD"
     words = f"{what}: its headings match no record. To read it, say what its columns are: {_map(table, best)}"
     return NotRead("warning", "sheet-not-read", words)
 
 
 def _with_known_headings(table: Table, records: Sequence[Record], what: str, wanted: FileOptions) -> NotRead | None:
-    """What is said where most of the headings are known ones of a record; None where they are not."""
+    """The same where most of the headings are known ones of a record; None where they are not."""
     matched = likely_record(table, may_be(table, records, wanted))
     headed = sum(1 for column in table.columns if column.heading)
     if matched is None or len(matched.letters) < 2 or len(matched.letters) * 2 <= headed:
@@ -127,8 +128,7 @@ def nothing_recognised(tables: Sequence[Table], records: Sequence[Record], file:
     """The error of a file in which no sheet is read."""
     seen = ", ".join(f"“{column.heading}”" for column in tables[0].columns[:6] if column.heading) or "none"
     what = records[0].title.lower() if len(records) == 1 else "any record of the system"
-    likely = likely_records(tables[0], records)
-    name = likely.records[0].name if likely is not None and likely.fields > 1 else None
+    name = guessed_record(tables[0], records)
     if len(records) == 1:
         hint = f"kotrel map {quoted([file])} {records[0].name} proposes which column feeds which field; kotrel records {records[0].name} lists the fields."
     elif name is not None:
