@@ -58,7 +58,8 @@ def check_units_of_measures(rows: Rows, state: SystemState) -> list[FindingGroup
         if beside is None or not _is_plain(rows, name) or not (words := measure_words(heading, field)):
             continue
         units = state.description.records.get(str(rows.record.fields[beside].to))
-        known = ListNames(state.listed(units), units, [*words]) if units is not None else None
+        forms = [form for word in words for form in singulars(word)]
+        known = ListNames(state.listed(units), units, forms) if units is not None else None
         code = unit_said(words, known) if known is not None else None
         own = _beside(rows, beside, state)
         is_other = own != code if code is not None else own.str.to_lowercase() != words[-1].lower()
