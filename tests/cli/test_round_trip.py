@@ -162,6 +162,18 @@ class LoadOptions(Shop):
         self.assertIn(("other-key", 2), self.errors("o.csv", "--match-on", "barcode"))
         self.kotrel("check", "o.csv", "--match-on", "barkode", status=2)
 
+    def test_codes_in_other_capitals_are_existing_ones_only_where_somebody_says_so(self):
+        self.write("low.csv", "Item code,Price", "rop-00010,77.70", "ROP00020,88.80")
+        self.assertEqual(self.errors("low.csv"), [("nearly-there", 2), ("nearly-there", 3)])
+        advised = next(line for line in self.kotrel("check", "low.csv", status=1).stdout.splitlines() if "Next:" in line)
+        self.assertIn("kotrel check low.csv --match-on code ", advised)
+        shown = self.kotrel("preview", "low.csv", "--match-on", "code").stdout
+        self.assertIn("2 rows found only through a repaired key", shown)
+        self.kotrel("load", "low.csv", "--match-on", "code", "--yes")
+        found = self.sql("SELECT code, price FROM item WHERE code LIKE 'ROP%0010' OR code LIKE 'ROP%0020' ORDER BY code")
+        self.assertEqual(found, [("ROP-00010", 7770), ("ROP-00020", 8880)])
+        self.assertEqual(self.sql("SELECT code FROM item WHERE code IN ('rop-00010', 'ROP00020')"), [])
+
     def errors(self, *words: str) -> list[tuple[str, int]]:
         found = self.json("check", *words, status=1)["findings"]
         return [(each["kind"], each["row"]) for each in found if each["severity"] == "error"]

@@ -43,7 +43,7 @@ def add_ways(parser: argparse.ArgumentParser) -> None:
     group.add_argument(
         "--match-on",
         metavar="FIELD",
-        help="find existing rows by this field instead of by their key, for example barcode",
+        help="find existing rows by this field instead of by their key, for example barcode; by the key itself: in any capitals and separators",
     )
     group.add_argument(
         "--blanks",

@@ -89,6 +89,27 @@ class NearKeys(unittest.TestCase):
             near("ROPE 10", *(f"N{n}" for n in range(3))), {"ROPE 10": ("error", "ROPE-010")}, "half are there"
         )
 
+    def test_other_capitals_and_separators_are_an_error_in_every_sheet(self):
+        for code in ("rope-010", "ROPE010", "Rope_010", "ROPE 010"):
+            for others in ((), [f"N{number}" for number in range(9)]):
+                with self.subTest(code, others=others):
+                    self.assertEqual(near(code, *others, known=()), {code: ("error", "ROPE-010")})
+        self.assertEqual(near("rope-010", known=(), new_codes=("rope-010",)), {})
+        self.assertEqual(near("rope-010", known=(), new_codes=("all",)), {"rope-010": ("warning", "ROPE-010")})
+        # Such rows are existing ones: among them, other slips are errors, too.
+        self.assertEqual(near("rope-010", "BOLT-1O", known=())["BOLT-1O"], ("error", "BOLT-10"))
+
+    def test_one_option_settles_them_where_they_are_most_of_the_sheet(self):
+        def option(*codes, held=HELD):
+            sheet = rows(("Item code", "Cost"), *((code, "1") for code in codes))
+            system = state(item={"code": held})
+            [group] = find_near_keys(sheet, system, lambda: is_new(sheet, system), ())
+            return group.option
+
+        self.assertEqual(option("rope-010", "blue-1", "NEW-9"), ("--match-on", "code"))
+        self.assertEqual(option("rope-010", "NEW-9"), (), "half of them are not most")
+        self.assertEqual(option("rope-010", held=("ROPE-010", "ROPE 010")), (), "nobody can say which")
+
     def test_new_keys_that_look_like_dates(self):
         def dated(*codes, held=("A",), kinds="text", new_codes=()):
             sheet = rows(("Item code", "Cost"), *((code, "1") for code in codes), kinds={"A": kinds})
@@ -140,8 +161,9 @@ class NearKeys(unittest.TestCase):
             [group] = find_near_keys(sheet, system, lambda: is_new(sheet, system), ())
             return group.cells["message"][0]
 
-        self.assertIn("has A 1, A-1 and A.1, which", said("A.1", "A-1", "A 1"))
-        self.assertIn("has A 1, A-1, A.1 and 2 more, which", said("A.1", "A-1", "A 1", "A_1", "A/1"))
+        self.assertIn("has A 1, A-1 and A.1, written", said("A.1", "A-1", "A 1"))
+        self.assertIn("has A 1, A-1, A.1 and 2 more, written", said("A.1", "A-1", "A 1", "A_1", "A/1"))
+        self.assertIn("has A-001 and A-01, which look like it", said("A-01", "A-001"))
 
     def test_codes_that_are_said_to_be_new(self):
         self.assertEqual(near("ROPE 10", "BOLT10", new_codes=("ROPE 10",)), {"BOLT10": ("error", "BOLT-10")})

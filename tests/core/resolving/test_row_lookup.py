@@ -13,7 +13,7 @@ from kotrel.core.description.description_reading import read_description
 from kotrel.core.errors import WrongUse
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
 from kotrel.core.resolving.ready_rows import require_known_options
-from kotrel.core.resolving.row_lookup import choose_rows, clear_blanks, match_group, match_rows
+from kotrel.core.resolving.row_lookup import choose_rows, clear_blanks, match_group, match_own_codes, match_rows
 from kotrel.core.rows.load_options import LoadOptions
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -117,11 +117,23 @@ class Matching(unittest.TestCase):
         twice = match_rows(rows("item", barcode=["4"]), "barcode", state()).findings[0].cells["message"][0]
         self.assertEqual(twice, "B and D both have it")
 
+    def test_by_their_own_code_however_it_is_written(self):
+        held = {"item": {"code": ["AB-1", "A.7", "A 7", "007", "XY"]}}
+        sheet = rows("item", code=["ab1", "AB-1", "a7", "A 7", None, "7", "new", "x y"])
+        done = match_own_codes(sheet, system_of(SYSTEM, held))
+        self.assertEqual(done.values["code"].to_list(), ["AB-1", "AB-1", "a7", "A 7", None, "7", "new", "XY"])
+        self.assertEqual(found(done), {("not-unique", "code", 4)})
+        [repaired] = done.repairs
+        self.assertEqual(repaired.cells.select(ROW, "before", "after").rows(), [(2, "ab1", "AB-1"), (9, "x y", "XY")])
+        # Within a house, only its own shelves count.
+        held = {"bin": {"house": ["Q", "L"], "code": ["A-1", "B-1"]}}
+        done = match_own_codes(rows("bin", house=["Q", "Q"], code=["a1", "b1"]), system_of(SYSTEM, held))
+        self.assertEqual(done.values["code"].to_list(), ["A-1", "b1"])
+
     def test_fields_that_cannot_be_matched_on(self):
-        for name, words in (("nothing", "no field"), ("code", "already the key")):
-            with self.assertRaises(WrongUse) as caught:
-                match_group(SYSTEM.records["item"], name)
-            self.assertIn(words, caught.exception.message)
+        with self.assertRaises(WrongUse) as caught:
+            match_group(SYSTEM.records["item"], "nothing")
+        self.assertIn("no field", caught.exception.message)
         self.assertEqual(match_group(SYSTEM.records["item"], "number"), ("vendor", "number"))
         self.assertEqual(match_group(SYSTEM.records["item"], "name"), ("name",))
 

@@ -23,7 +23,7 @@ from kotrel.core.checking.list_references import check_lists
 from kotrel.core.checking.meaningless import check_meaningless
 from kotrel.core.checking.named_files import check_named_files
 from kotrel.core.checking.own_codes import check_own_codes
-from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns
+from kotrel.core.checking.required import NONE_LIKELY, check_present, likely_columns, lost_rows
 from kotrel.core.checking.rules import check_rules
 from kotrel.core.checking.shape import check_shape
 from kotrel.core.checking.system_kept import check_kept
@@ -61,10 +61,6 @@ CHECKS: tuple[Check, ...] = (
 )
 
 
-NOT_FOUND = ("not-found", "not-unique", "nearly-there", "known-otherwise")
-"""Kinds of errors that say a row was not found in the system."""
-
-
 def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECKS) -> Rows:
     """The rows with the findings of all checks added."""
     if not rows.values.height and any(source.of_field for source in rows.sources.values()):
@@ -83,9 +79,8 @@ def check_rows(rows: Rows, state: SystemState, checks: tuple[Check, ...] = CHECK
 
 def _of_known_rows(rows: Rows, groups: list[FindingGroup]) -> list[FindingGroup]:
     """Leaves out findings on rows that could not be found in the system: another finding reports that."""
-    unknown = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND and group.severity == "error"]
-    if not unknown:
+    lost = lost_rows(rows)
+    if not len(lost):
         return groups
-    lost = pl.concat(unknown).implode()
-    left = [replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(lost))) for group in groups]
+    left = [replace(group, cells=group.cells.filter(~pl.col(ROW).is_in(lost.implode()))) for group in groups]
     return [group for group in left if group.count]

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 import polars as pl
 from msgspec.structs import replace
 
-from kotrel.core.columns import clearing
+from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import listed_and
@@ -45,6 +45,16 @@ def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> M
         for each in proposals
         if each.field in fields
     }
+
+
+NOT_FOUND = ("not-found", "not-unique", "nearly-there", "known-otherwise")
+"""Kinds of errors that say a row was not found in the system."""
+
+
+def lost_rows(rows: Rows) -> pl.Series:
+    """The numbers of the rows that could not be found in the system, as an error of theirs says: they are not new."""
+    lost = [group.cells[ROW] for group in rows.findings if group.kind in NOT_FOUND and group.severity == "error"]
+    return pl.concat(lost) if lost else pl.Series(ROW, [], pl.UInt32)
 
 
 def _required(record: Record) -> list[Field]:
@@ -116,7 +126,8 @@ def _without_column(rows: Rows, state: SystemState, fields: list[Field], new: pl
     record = rows.record.title.lower()
     field = rows.record.fields[rows.record.code]
     # Whether a row without a key is new, nobody can know: that is what is wrong with it.
-    keyed = new & rows.values[field.name].is_not_null()
+    lost = rows.values[ROW].is_in(lost_rows(rows).implode())
+    keyed = new & rows.values[field.name].is_not_null() & ~lost
     if not keyed.any():
         return []
     if new.all():

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 import polars as pl
+from msgspec.structs import replace
 
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
@@ -24,6 +25,7 @@ from kotrel.core.values.near_codes import (
     near_form,
     same_places,
 )
+from kotrel.core.values.same_writing import are_same
 
 MOST_SLIPS = 200
 """With more new keys than this, a sheet is no update with a few slips: typing errors are not looked for."""
@@ -60,21 +62,38 @@ def find_near_keys(
     if not wanted.any():
         return []
     held_keys = state.keys_of(record).drop_nulls()
-    within = [part for part in record.key if part != name]
     fresh = rows.values.select(ROW, *record.key).filter(wanted)
     dated = _dated(rows, fresh, held_keys[name], ALL in really_new)
     if not held_keys.height:
         return dated
+    known = rows.values.height - int(new().sum())
+    return dated + _near_findings(rows, fresh, held_keys, known, ALL in really_new)
+
+
+def _near_findings(
+    rows: Rows, fresh: pl.DataFrame, held_keys: pl.DataFrame, known: int, all_new: bool
+) -> list[FindingGroup]:
+    """A finding at each new key that is nearly one of the system's.
+
+    Args:
+        fresh: ``ROW`` and the keys of the new rows.
+        known: how many rows the system has.
+        all_new: all of them are new, whatever they look like: nothing is an error.
+    """
+    name = rows.record.code
+    within = [part for part in rows.record.key if part != name]
     likely = _footnoted(fresh, held_keys, name, within)
     likely |= dict(_nearly_held(fresh, held_keys, name, within, rows.few.plain(name, rows.values)))
-    known = rows.values.height - int(new().sum())
-    findings = dated
+    findings: list[FindingGroup] = []
+    if not all_new and (alike := _written_alike(fresh, name, likely)):
+        findings += _alike_findings(rows, fresh, alike, name)
+        fresh = fresh.filter(~pl.col(ROW).is_in(list(alike)))
+        likely = {row: codes for row, codes in likely.items() if row not in alike}
+        known += len(alike)
     if likely:
         # Where most other rows are there, so is this one.
         is_update = known > 0 and known >= fresh.height - len(likely)
-        findings.append(
-            _finding(rows, fresh, likely, name, "error" if is_update and ALL not in really_new else "warning")
-        )
+        findings.append(_finding(rows, fresh, likely, name, "error" if is_update and not all_new else "warning"))
     left = fresh.filter(~pl.col(ROW).is_in(list(likely)))
     if known > left.height and left.height <= MOST_SLIPS:
         slips = dict(_slips(left, held_keys, name, within))
@@ -83,9 +102,36 @@ def find_near_keys(
     return findings
 
 
+def _written_alike(fresh: pl.DataFrame, name: str, likely: Mapping[int, Sequence[str]]) -> dict[int, Sequence[str]]:
+    """Row → the held keys that are its own, written in another way."""
+    written = dict(fresh.select(ROW, name).filter(pl.col(ROW).is_in(list(likely))).iter_rows())
+    alike = {row: [code for code in codes if are_same(code, written[row])] for row, codes in likely.items()}
+    return {row: codes for row, codes in alike.items() if codes}
+
+
+def _alike_findings(
+    rows: Rows, fresh: pl.DataFrame, alike: Mapping[int, Sequence[str]], name: str
+) -> list[FindingGroup]:
+    """Whatever else the sheet has, nobody gives a new item an existing code in other capitals: an error for each."""
+    found = _finding(rows, fresh, alike, name, "error", "written in another way")
+    can_match = set(rows.record.key) <= set(rows.fields) and all(len(codes) == 1 for codes in alike.values())
+    settles = can_match and 2 * len(alike) > rows.values.height
+    return [replace(found, option=("--match-on", name) if settles else ())]
+
+
 def _finding(
-    rows: Rows, fresh: pl.DataFrame, likely: Mapping[int, Sequence[str]], name: str, severity: Severity
+    rows: Rows,
+    fresh: pl.DataFrame,
+    likely: Mapping[int, Sequence[str]],
+    name: str,
+    severity: Severity,
+    how: str = "",
 ) -> FindingGroup:
+    """A finding at each row whose key is likely one that is held.
+
+    Args:
+        how: what makes it so, where it does not only look like it.
+    """
     part = fresh.filter(pl.col(ROW).is_in(list(likely)))
     messages: list[str] = []
     suggestions: list[str | None] = []
@@ -93,10 +139,10 @@ def _finding(
     for row in part[ROW]:
         codes = likely[row]
         if len(codes) == 1:
-            messages.append(f"the system has one that looks like it: {advice}")
+            messages.append(f"the system has {f'it, {how}' if how else 'one that looks like it'}: {advice}")
         else:
             there = listed(codes, NAMED) if len(codes) > NAMED else listed_and(codes)
-            messages.append(f"the system has {there}, which look like it: {advice}")
+            messages.append(f"the system has {there}, {how or 'which look like it'}: {advice}")
         suggestions.append(codes[0] if len(codes) == 1 else None)
     title = "new code, almost identical to an existing one"
     cells = cells_of(part[ROW], part[name], messages, suggestions)

@@ -36,6 +36,7 @@ from kotrel.core.resolving.row_lookup import (
     codes_in_key,
     match_group,
     match_other_codes,
+    match_own_codes,
     match_rows,
     other_code_named,
     with_found_keys,
@@ -181,6 +182,8 @@ def _with_keys(
         rows = with_exported_keys(rows, base.rows)
     if dotted is not None:
         rows = match_other_codes(rows, dotted, state)
+    elif options.match_on == record.code and rows.has_key:
+        rows = match_own_codes(rows, state)
     elif options.match_on is not None and options.match_on in record.fields and record.key != (options.match_on,):
         rows = match_rows(rows, options.match_on, state)
     if rows.has_key and len(record.key) == 1 and (source := rows.sources.get(record.key[0])) and source.make:

@@ -25,7 +25,7 @@ def match_group(record: Record, name: str) -> tuple[str, ...]:
     A field of ``also_known_by`` needs the others of its group: a vendor's code means nothing without the vendor.
 
     Raises:
-        WrongUse: the record has no such field, or it is its own key.
+        WrongUse: the record has no such field.
     """
     if name not in record.fields:
         raise WrongUse(
@@ -33,8 +33,6 @@ def match_group(record: Record, name: str) -> tuple[str, ...]:
             did_you_mean(name, record.fields, f"kotrel records {record.name} lists them."),
             "no-such-field",
         )
-    if record.key == (name,):
-        raise WrongUse(f"{name} is already the key: rows are matched on it anyway", "", "wrong-command-line")
     return next((group for group in record.also_known_by if name in group), (name,))
 
 
@@ -122,6 +120,43 @@ def _not_found(rows: Rows, field: Field, joined: pl.DataFrame, known: Sequence[s
         *rows.where("error", "not-found", f"nothing has this {said}", field, keyless & ~blank, message),
         *rows.where("error", "missing", "must be filled", field, keyless & blank, "rows are matched on it"),
     ]
+
+
+def match_own_codes(rows: Rows, state: SystemState) -> Rows:
+    """Rows whose own code is that of an existing row, written in another way, get it as the system writes it.
+
+    A code that is like several is an error; one that is like none is new, and stays as it is.
+    """
+    record, name = rows.record, rows.record.code
+    group = (*(part for part in record.key if part != name), name)
+    asked = rows.values.select(*group).with_row_index("row place").drop_nulls(list(group))
+    found = (
+        holders(record, group, asked, state, number_places(rows, name))
+        .group_by("row place")
+        .agg(pl.col("held code").unique().sort())
+    )
+    places = rows.values.select(ROW, pl.col(name).alias("before")).with_row_index("row place")
+    places = places.join(found, on="row place", how="left", maintain_order="left")
+    # The code as it is written comes first.
+    one = pl.when(pl.col("held code").list.len() == 1).then(pl.col("held code").list.first())
+    places = places.with_columns(one.alias("after"))
+    several = places.filter(pl.col("held code").list.len() > 1)
+    if several.height:
+        messages = [
+            f"{listed_and(codes[:5])} are all written like it: use the one that is meant"
+            for codes in several["held code"]
+        ]
+        cells = cells_of(several[ROW], several["before"], messages)
+        rows = rows.with_findings(
+            [rows.group("error", "not-unique", "several codes are written like this", name, cells)]
+        )
+    other = places.filter(pl.col("after") != pl.col("before"))
+    if not other.height:
+        return rows
+    proof = pl.lit("the only existing code that is written like it, as --match-on asks").alias("proof")
+    repaired = RepairGroup("other-case", name, rows.letters.get(name, ""), other.select(ROW, "before", "after", proof))
+    values = rows.values.with_columns(places.select(pl.coalesce("after", "before").alias(name)).to_series())
+    return replace(rows, values=values, repairs=(*rows.repairs, repaired))
 
 
 def other_code_named(record: Record, name: str) -> tuple[str, str] | None:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from kotrel.core.loading.load_model import Checked, Preview
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
@@ -91,9 +92,15 @@ def _other_codes_steps(checked: Sequence[Checked], args: argparse.Namespace, scr
         return []
     settling = {group.option: group for each in checked for group in each.rows.findings if group.option}
     return [
-        f"{screen.again(args, 'check', *option)}    if the column {group.heading} holds such codes"
+        f"{screen.again(args, 'check', *option)}    {_what_is_found(option, group)}"
         for option, group in settling.items()
     ]
+
+
+def _what_is_found(option: Sequence[str], group: FindingGroup) -> str:
+    if group.field == option[-1]:
+        return "reads such codes as the existing ones"
+    return f"if the column {group.heading} holds such codes"
 
 
 def mapping_step(errors: Mapping[str, Rows], sheets: Sequence[Rows], screen: Screen) -> list[str]:
