@@ -165,12 +165,19 @@ class LoadOptions(Shop):
     def test_codes_in_other_capitals_are_existing_ones_only_where_somebody_says_so(self):
         self.write("low.csv", "Item code,Price", "rop-00010,77.70", "ROP00020,88.80")
         self.assertEqual(self.errors("low.csv"), [("nearly-there", 2), ("nearly-there", 3)])
-        advised = next(line for line in self.kotrel("check", "low.csv", status=1).stdout.splitlines() if "Next:" in line)
+        advised = next(
+            line for line in self.kotrel("check", "low.csv", status=1).stdout.splitlines() if "Next:" in line
+        )
         self.assertIn("kotrel check low.csv --match-on code ", advised)
+        shown = self.kotrel("preview", "low.csv", "--only", "changes").stdout
+        self.assertIn("2 of them have codes like existing ones: row 2 “rop-00010” like ROP-00010", shown)
+        self.assertIn("Nothing to do: all rows are left out.", shown)
         shown = self.kotrel("preview", "low.csv", "--match-on", "code").stdout
         self.assertIn("2 rows found only through a repaired key", shown)
         self.kotrel("load", "low.csv", "--match-on", "code", "--yes")
-        found = self.sql("SELECT code, price FROM item WHERE code LIKE 'ROP%0010' OR code LIKE 'ROP%0020' ORDER BY code")
+        found = self.sql(
+            "SELECT code, price FROM item WHERE code LIKE 'ROP%0010' OR code LIKE 'ROP%0020' ORDER BY code"
+        )
         self.assertEqual(found, [("ROP-00010", 7770), ("ROP-00020", 8880)])
         self.assertEqual(self.sql("SELECT code FROM item WHERE code IN ('rop-00010', 'ROP00020')"), [])
 

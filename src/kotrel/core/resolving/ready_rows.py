@@ -26,7 +26,7 @@ from kotrel.core.resolving.exported_sheets import (
 )
 from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
 from kotrel.core.resolving.list_additions import Consequence, created_rows
-from kotrel.core.resolving.near_duplicates import find_repeated
+from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
 from kotrel.core.resolving.new_codes import find_doubtful_codes
 from kotrel.core.resolving.periods import follow_periods
 from kotrel.core.resolving.repairing import repair
@@ -142,9 +142,7 @@ def ready_rows(
     elif options.blanks == "clear":
         rows = clear_blanks(rows)
     rows = rows.with_findings(find_changed_names(rows, state, now is not None))
-    # Documents are new or posted as a whole: a single row of one is never left out.
-    is_document = record.is_posted
-    rows, left = choose_rows(rows, replace(options, only=None) if is_document else options, state)
+    rows, left = _chosen(rows, state, options)
     remarks += left
     known: list[pl.Series] = []
 
@@ -156,7 +154,7 @@ def ready_rows(
     remarks += _found_by_repair(rows, new)
     rows = filled_rows(rows, state, new, sets, conventions)
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
-    if rows.has_key and not is_document:
+    if rows.has_key and not record.is_posted:
         rows = rows.with_findings(find_doubtful_codes(rows, state, new, options.new_codes))
         rows = rows.with_findings(find_repeated(rows, state, new))
     created: tuple[Consequence, ...] = ()
@@ -208,6 +206,31 @@ def _compared(
         # In rows that were not exported, every blank counts.
         rows = clear_blanks(rows, ~_exported(rows, stood))
     return rows, now, list(done.remarks)
+
+
+def _chosen(rows: Rows, state: SystemState, options: LoadOptions) -> tuple[Rows, list[str]]:
+    """The rows to load, and what was left out, in words."""
+    # Documents are new or posted as a whole: a single row of one is never left out.
+    chosen, remarks = choose_rows(rows, replace(options, only=None) if rows.record.is_posted else options, state)
+    if options.only == "changes" and chosen.left_out:
+        remarks += _new_like_existing(rows, state, options)
+    return chosen, remarks
+
+
+def _new_like_existing(rows: Rows, state: SystemState, options: LoadOptions) -> list[str]:
+    """Of an update, the rows that are left out because their codes are new, but look like existing ones."""
+    new = is_new(rows, state)
+    found = find_near_keys(rows, state, lambda: new, options.new_codes) if new.any() else []
+    groups = [group for group in found if group.kind == "nearly-there"]
+    if not groups:
+        return []
+    cells = pl.concat(group.cells.select(ROW, "value", "suggestion") for group in groups).sort(ROW)
+    shown = [
+        f"row {row} “{code}”" + (f" like {meant}" if meant else "") for row, code, meant in cells.head(3).iter_rows()
+    ]
+    more = f" and {cells.height - 3:,} more" if cells.height > 3 else ""
+    what = "of them has a code like an existing one" if cells.height == 1 else "of them have codes like existing ones"
+    return [f"{cells.height:,} {what}: {', '.join(shown)}{more}"]
 
 
 _SAME_CODE = ("stray-spaces", "unusual-characters", "text-in-formula", AS_SHOWN)

@@ -10,7 +10,7 @@ from kotrel.core.loading.load_model import Preview
 from kotrel.core.phrases import count, listed
 from kotrel.loading.loads.execution import Loaded, LoadRequest, load_files
 from kotrel.loading.loads.history import show_notes, when
-from kotrel.loading.loads.preview_screen import show_altered, show_loaded_counts, show_preview
+from kotrel.loading.loads.preview_screen import nothing_to_do, show_altered, show_loaded_counts, show_preview
 from kotrel.loading.opening import now, user, workspace_of
 from kotrel.loading.options import add_agreement, add_files, add_report, files_of, report_path, wanted_of
 from kotrel.loading.sheets_in.findings_screen import checked_json
@@ -182,7 +182,7 @@ def _show(loaded: Loaded, args: argparse.Namespace, screen: Screen) -> None:
     elif loaded.preview.before is not None:
         _show_loaded_before(loaded.preview, loaded.preview.before, args, screen)
     elif loaded.status == "nothing to do":
-        screen.show("Nothing to do: the system already holds all of it.")
+        screen.show(nothing_to_do(loaded.preview))
     elif loaded.status == "refused":
         _show_refused(loaded, args, screen)
     else:

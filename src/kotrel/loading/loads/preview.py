@@ -17,7 +17,7 @@ from kotrel.core.loading.load_model import Preview
 from kotrel.core.loading.pipeline import preview
 from kotrel.loading.file_options import FileOptions
 from kotrel.loading.loads.plans import foreseen
-from kotrel.loading.loads.preview_screen import preview_json, show_preview
+from kotrel.loading.loads.preview_screen import nothing_to_do, preview_json, show_preview
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, files_of, wanted_of
 from kotrel.loading.sheets_in.checking import business_of, parts_of, understand_files
@@ -121,7 +121,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         )
         screen.show(f"      {screen.again(args, 'load', '--again')}    loads it again, over what has changed")
     elif not preview.touches:
-        screen.show("Nothing to do: the system holds all of it already.")
+        screen.show(nothing_to_do(preview))
     else:
         screen.show(f"Nothing has been changed. Next: {screen.again(args, 'load')}")
     return 0 if preview.ok else 1

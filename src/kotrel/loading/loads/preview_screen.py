@@ -54,6 +54,19 @@ def _percent(value: Decimal | None) -> str:
     return "" if value is None else f"{value:+.1f} %"
 
 
+def nothing_to_do(preview: Preview) -> str:
+    """Why a load would do nothing: the system has it all, or rows were left out."""
+    left = sum(each.rows.left_out for each in preview.checked)
+    if not left:
+        return "Nothing to do: the system already holds all of it."
+    others = any(figures["same"] for figures in preview.counts().values())
+    return (
+        f"Nothing to do: {count(left, 'row')} left out, and the system already holds all others."
+        if others
+        else "Nothing to do: all rows are left out."
+    )
+
+
 def stakes_json(stakes: pl.DataFrame | None) -> list[dict[str, Any]]:
     """The same for programs; per cent with two decimals, money with two."""
     if stakes is None:
