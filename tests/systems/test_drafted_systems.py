@@ -66,7 +66,10 @@ class Drafted(Program):
             self.url = "sqlite:own.db"
             with closing(sqlite3.connect(self.folder / "own.db")) as database:
                 database.executescript(script)
-        self.kotrel("init", ".", "--system", self.url, "--learn")
+        self.kotrel("init", ".", "--system", self.url)
+        self.assertIn("already a workspace", self.kotrel("init", "--learn", "--system", self.url, status=2).stderr)
+        self.assertIn("drafted from", self.kotrel("init", "--learn").stdout)
+        self.assertIn("already describes", self.kotrel("init", "--learn", status=2).stderr)
         self.kotrel("init", "--journal")
 
     def rows(self, query: str) -> list[tuple[object, ...]]:
@@ -181,6 +184,28 @@ class Types(Drafted):
         self.assertEqual(row, ("x", "y"))
         self.json("undo", done["load"], "--yes")
         self.assertEqual(self.rows("SELECT code FROM part"), [("A1",)])
+
+    def test_the_rule_that_is_not_met_is_shown_for_all_rows_at_once(self) -> None:
+        self.start(
+            "CREATE DOMAIN amount AS numeric(14, 4) CHECK (VALUE >= 0);"
+            "CREATE TABLE part (id integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, sku text NOT NULL, cost amount,"
+            "  price numeric(12, 2), CONSTRAINT no_loss CHECK (price >= cost));"
+            "CREATE UNIQUE INDEX ON part (lower(sku));",
+            postgres=True,
+        )
+        # Unique in small letters is unique: nobody types the database's own number.
+        self.assertIn('key = ["sku"]', (self.folder / "system.toml").read_text("utf-8"))
+        self.write("p.csv", "Sku,Cost,Price", "B1,-1,4", "B2,5,4", "B3,3,4")
+        refused = self.json("load", "p.csv", "--as", "part", "--yes", status=1)
+        found = {each["row"]: each["message"] for each in refused["findings"] if each["severity"] == "error"}
+        self.assertEqual(
+            {row: words.partition("its ")[2] for row, words in found.items()},
+            {
+                2: "rule “amount_check” is not met: VALUE >= 0::numeric",
+                3: "rule “no_loss” is not met: price >= cost::numeric",
+            },
+        )
+        self.assertEqual(self.rows("SELECT * FROM part"), [])
 
 
 class Untyped(Program):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import closing, suppress
 from pathlib import Path
 
@@ -18,7 +19,7 @@ from kotrel.systems.opening_systems import database_at, shown_address, without_p
 from kotrel.systems.sql import database_journal as journal
 from kotrel.systems.sql import journal_tables
 from kotrel.systems.sql.database import Database
-from kotrel.workspace.settings import FILE, HIDDEN
+from kotrel.workspace.settings import FILE, HIDDEN, system_named
 
 FOLDERS = ("maps", "layouts", "prices")
 
@@ -109,9 +110,10 @@ def create_workspace(
         OutOfReach: the folder cannot be written, or the database cannot be reached.
     """
     if (folder / FILE).exists():
+        again = " kotrel init --learn drafts its description." if learn else ""
         raise WrongUse(
             f"{folder} is already a workspace",
-            "Its settings are in kotrel.toml. To make another workspace, name another folder.",
+            f"Its settings are in kotrel.toml.{again} To make another workspace, name another folder.",
             "is-a-workspace",
         )
     if folder.exists() and not folder.is_dir():
@@ -128,7 +130,42 @@ def create_workspace(
 
 
 READ_DRAFT = "read the draft in system.toml and delete what people may not load"
-DESCRIBE = "describe its tables in system.toml before the first check (--learn drafts this for you)"
+_NO_TABLES = "its tables are not described in system.toml yet"
+_NO_LISTS = "its lists are not described in system.toml yet"
+UNDESCRIBED = frozenset((_NO_TABLES, _NO_LISTS))
+"""Remarks about a workspace that has no description of its system."""
+
+
+def learn_description(folder: Path, schema: str | None, drafted: Callable[[Path], str]) -> Made:
+    """Drafts the description of an existing workspace that has none yet, from its system's own tables or lists.
+
+    Args:
+        schema: the schema of the tables to learn, if not all are meant.
+        drafted: the draft from the folder of a program that only exchanges files.
+
+    Raises:
+        WrongUse: its system is described already, or describes itself.
+        OutOfReach: the database cannot be reached.
+    """
+    url, name = system_named(folder)
+    path = folder / name
+    if path.is_file() and path.read_text("utf-8").strip() != _EMPTY_DESCRIPTION.strip():
+        raise WrongUse(
+            f"{path} already describes the system",
+            f"To draft it anew, give {name} another name, then: kotrel init --learn",
+            "is-described",
+        )
+    if url.startswith(("http://", "https://")):
+        raise WrongUse("a service describes itself", "kotrel records shows what it accepts.", "wrong-command-line")
+    if url.startswith("folder:"):
+        description, remarks = drafted(folder / url.removeprefix("folder:")), [READ_DRAFT]
+    else:
+        database = database_at(url, folder)()
+        with closing(database):
+            description, remark = _learned(database, schema)
+        remarks = [remark, "nothing was created in the database", READ_DRAFT]
+    path.write_text(description, "utf-8", newline="\n")
+    return Made(folder, shown_address(url), "none", tuple(remarks), url)
 
 
 def _make_folders(folder: Path) -> None:
@@ -190,7 +227,7 @@ def _create(
         if practice_is == "none":
             remarks.append(_with_journal(database) if with_journal else "nothing was created in the database")
     if practice_is == "none":
-        remarks.append(DESCRIBE if not learn else READ_DRAFT)
+        remarks.append(_NO_TABLES if not learn else READ_DRAFT)
     _write(folder / "system.toml", description)
     _write(folder / FILE, _settings(address, habits))
     return Made(folder, shown_address(address), practice_is, tuple(remarks), address)
@@ -268,11 +305,7 @@ def _for_files(folder: Path, address: str, drafted: str | None, habits: Workspac
     address = f"folder:{path.as_posix()}"
     _write(folder / "system.toml", drafted or _EMPTY_DESCRIPTION)
     _write(folder / FILE, _settings(address, habits))
-    remark = (
-        "read the draft in system.toml"
-        if drafted
-        else "describe its lists in system.toml (--learn drafts this for you)"
-    )
+    remark = "read the draft in system.toml" if drafted else _NO_LISTS
     return Made(
         folder,
         shown_address(address),
@@ -288,7 +321,11 @@ def _learned(database: Database, schema: str | None) -> tuple[str, str]:
     tables = read_catalogue(database, schema)
     if not tables:
         where = f"in the schema {schema} of the database" if schema else "in the database"
-        raise WrongUse(f"there are no tables {where} to learn from", "Check the address.", "nothing-to-learn")
+        raise WrongUse(
+            f"there are no tables {where} to learn from",
+            "Check the schema's name." if schema else "Check the address.",
+            "nothing-to-learn",
+        )
     description = draft_description(tables, database.views(schema))
     # Kotrel must be able to read its own draft.
     records = read_description(description).records

@@ -10,14 +10,23 @@ from kotrel.core.errors import WrongUse
 from kotrel.exchange.learning_lists import drafted_description, layouts_offered
 from kotrel.screen.command_lines import quoted
 from kotrel.screen.screen import Screen
-from kotrel.setup.creating import AS_EACH_COLUMN, Made, add_journal, create_workspace, facts_at, has_journal_at
+from kotrel.setup.creating import (
+    AS_EACH_COLUMN,
+    UNDESCRIBED,
+    Made,
+    add_journal,
+    create_workspace,
+    facts_at,
+    has_journal_at,
+    learn_description,
+)
 from kotrel.setup.draft_questions import ask_about_draft, wants_journal
 from kotrel.setup.init_questions import InitAnswers, ask_plan
 from kotrel.setup.review import review_json, review_workspace, show_review, show_review_steps
 from kotrel.systems.opening_systems import without_password
 from kotrel.systems.sql.database_kinds import kind_of
 from kotrel.systems.sql.rights import grants
-from kotrel.workspace.settings import FILE, open_workspace
+from kotrel.workspace.settings import FILE, open_workspace, system_named
 
 EXAMPLE = """\
 kotrel init
@@ -48,7 +57,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--journal", action="store_true", help="create only Kotrel's journal there (also for an existing workspace)"
     )
     parser.add_argument(
-        "--learn", action="store_true", help="draft system.toml from the database's own tables, for you to edit"
+        "--learn",
+        action="store_true",
+        help="draft system.toml from the database's own tables, for you to edit (also for an existing workspace)",
     )
     parser.add_argument(
         "--rights",
@@ -73,15 +84,27 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         return _rights(folder, args.rights, screen)
     if args.review:
         return _review(folder, screen, args.all)
-    if args.practice and args.journal:
-        raise WrongUse("--practice creates the journal too; use only one of the two")
-    if args.learn and (args.practice or not args.system):
-        raise WrongUse(
-            "--learn drafts a description of your own database: name it with --system, and leave out --practice"
-        )
+    connected = args.system is None and (folder / FILE).is_file()
+    _refuse_pairs(args, connected)
+    if args.learn and connected:
+        return _learn_here(folder, args, screen)
     if args.journal and args.system is None:
         return _journal_only(folder, screen)
     return _set_up(args, folder, screen)
+
+
+def _refuse_pairs(args: argparse.Namespace, connected: bool) -> None:
+    """Refuses options that do not go together.
+
+    Args:
+        connected: the folder is a workspace, and its own system is meant.
+    """
+    if args.practice and args.journal:
+        raise WrongUse("--practice creates the journal too; use only one of the two")
+    if args.learn and (args.practice or not (args.system or connected)):
+        raise WrongUse(
+            "--learn drafts a description of your own database: name it with --system, and leave out --practice"
+        )
 
 
 def _planned(args: argparse.Namespace, folder: Path, screen: Screen, asks: bool) -> tuple[InitAnswers, bool]:
@@ -133,6 +156,26 @@ def _set_up(args: argparse.Namespace, folder: Path, screen: Screen) -> int:
     return 0
 
 
+def _learn_here(folder: Path, args: argparse.Namespace, screen: Screen) -> int:
+    """Drafts the description of a workspace that was made without one."""
+    with screen.progress(2) as step:
+        step("reading the system")
+        made = learn_description(folder, args.schema, drafted_description)
+    lists = Path(made.address.removeprefix("folder:")) if made.address.startswith("folder:") else None
+    if screen.as_json:
+        screen.json(_made_json(made))
+    elif screen.is_terminal and not args.yes and lists is None:
+        _finish(made, screen)
+    else:
+        screen.show(f"{system_named(folder)[1]} was drafted from {made.system}.")
+        for remark in made.remarks:
+            screen.show(f"  {remark}")
+        screen.show(f"Next: kotrel {'init --review' if lists is None else 'lists'}")
+    if lists is not None and not screen.as_json:
+        _offer_layouts(made, folder / lists, screen)
+    return 0
+
+
 def _offer_layouts(made: Made, lists: Path, screen: Screen) -> None:
     """Each template among a program's lists, with the command that drafts its layout."""
     where = "" if str(made.folder) == "." else f" -w {quoted([str(made.folder)])}"
@@ -161,7 +204,8 @@ def _review(folder: Path, screen: Screen, every: bool) -> int:
 def _finish(made: Made, screen: Screen) -> None:
     """Of one's own database, on a terminal: the questions about the draft, the journal, and what is left to look at."""
     screen.show(f"Connected to {made.system}: {made.remarks[0]}. Nothing was created in it.")
-    finished = ask_about_draft(screen, made.folder / "system.toml", facts_at(made.address, made.folder))
+    described = made.folder / system_named(made.folder)[1]
+    finished = ask_about_draft(screen, described, facts_at(made.address, made.folder))
     workspace = open_workspace(made.folder)
     if finished and not has_journal_at(workspace.url, workspace.folder) and wants_journal(screen, made.system):
         add_journal(workspace.url, workspace.folder)
@@ -230,7 +274,9 @@ def _show(made: Made, screen: Screen) -> None:
         screen.show(f"  {remark}")
     go = "" if str(made.folder) == "." else f"cd {made.folder}, then "
     following = (
-        "records"
+        "init --learn    drafts their description for you"
+        if UNDESCRIBED & set(made.remarks)
+        else "records"
         if made.practice != "none" or made.system.startswith("the service")
         else "lists"
         if made.system.startswith("the program")

@@ -204,17 +204,19 @@ def find_workspace(named: Path | None, start: Path) -> Path:
     )
 
 
-def open_workspace(folder: Path, text: str | None = None) -> Workspace:
-    """Reads a workspace's settings and its system description.
-
-    Args:
-        text: what ``kotrel.toml`` would say, instead of what it says.
+def system_named(folder: Path) -> tuple[str, str]:
+    """The address of a workspace's system, and the file that describes it, which need not be there.
 
     Raises:
-        WrongUse: one of them is wrong; the message has file and line.
+        WrongUse: ``kotrel.toml`` cannot be read, or names no system.
     """
     path = folder / FILE
-    text = _text(path) if text is None else text
+    settings, data = _settings(path, _text(path))
+    return _system_of(settings, data)
+
+
+def _settings(path: Path, text: str) -> tuple[_Settings, dict[str, Any]]:
+    """What ``kotrel.toml`` says, in tables that have their known keys only."""
     try:
         data = parsed(text)
     except NotToml as error:
@@ -228,13 +230,35 @@ def open_workspace(folder: Path, text: str | None = None) -> Workspace:
         settings.table(table, f"“{name}”", name)
         if name not in FREE:
             settings.known_keys(table, allowed, f"[{name}]", name)
-    system, sheets = data.get("system", {}), data.get("sheets", {})
+    return settings, data
+
+
+def _system_of(settings: _Settings, data: Mapping[str, Any]) -> tuple[str, str]:
+    """The address of the system, and the name of the file that describes it."""
+    system = data.get("system", {})
     url = settings.text_of(system, "url", "", "system")
     if not url:
         raise settings.wrong(
             "no system is set", "system", hint='Under [system], set url = "sqlite:practice.db", or your own address.'
         )
-    described = folder / settings.text_of(system, "description", "system.toml", "system")
+    return url, settings.text_of(system, "description", "system.toml", "system")
+
+
+def open_workspace(folder: Path, text: str | None = None) -> Workspace:
+    """Reads a workspace's settings and its system description.
+
+    Args:
+        text: what ``kotrel.toml`` would say, instead of what it says.
+
+    Raises:
+        WrongUse: one of them is wrong; the message has file and line.
+    """
+    path = folder / FILE
+    text = _text(path) if text is None else text
+    settings, data = _settings(path, text)
+    system, sheets = data.get("system", {}), data.get("sheets", {})
+    url, name = _system_of(settings, data)
+    described = folder / name
     currency = settings.text_of(sheets, "currency", "EUR", "sheets").upper()
     description = read_description(_text(described), str(described))
     return Workspace(

@@ -14,7 +14,6 @@ from kotrel.core.changes.row_comparison import compare, list_after
 from kotrel.core.checking.system_kept import check_kept
 from kotrel.core.columns import ACTION, ROW
 from kotrel.core.description.model import DefaultSet
-from kotrel.core.errors import WrongUse
 from kotrel.core.resolving.filling import make_values
 from kotrel.core.resolving.list_additions import created_rows
 from kotrel.core.resolving.row_lookup import choose_rows, clear_blanks, match_group
@@ -122,8 +121,6 @@ class Choosing(unittest.TestCase):
         record = replace(ITEM, also_known_by=(("unit", "description"),))
         self.assertEqual(match_group(record, "description"), ("unit", "description"))
         self.assertEqual(match_group(record, "barcode"), ("barcode",))
-        with self.assertRaises(WrongUse):
-            match_group(record, "code")
 
 
 class Defaults(unittest.TestCase):

@@ -111,10 +111,10 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
     primary = about.get_pk_constraint(name, schema=schema)["constrained_columns"]
     uniques = [tuple(each["column_names"]) for each in about.get_unique_constraints(name, schema=schema)]
     uniques += [
-        tuple(str(column) for column in index["column_names"])
+        tuple(str(column) for column in columns)
         for index in about.get_indexes(name, schema=schema)
         if index.get("unique")
-        and all(index["column_names"])
+        and all(columns := _columns_in(index))
         and leaves_out_deleted_only(str(index.get("dialect_options", {}).get("postgresql_where") or ""))
     ]
     references = [
@@ -127,8 +127,22 @@ def _table(about: sa.Inspector, name: str, schema: str | None) -> TableFacts:
         for foreign_key in about.get_foreign_keys(name, schema=schema)
     ]
     checked = _choices(each["sqltext"] for each in about.get_check_constraints(name, schema=schema))
-    columns = tuple(_column(each, checked) for each in about.get_columns(name, schema=schema))
-    return TableFacts(name, schema or "", columns, tuple(primary), tuple(dict.fromkeys(uniques)), tuple(references))
+    described = tuple(_column(each, checked) for each in about.get_columns(name, schema=schema))
+    return TableFacts(name, schema or "", described, tuple(primary), tuple(dict.fromkeys(uniques)), tuple(references))
+
+
+_IN_ONE_CASE = re.compile(r'(?:lower|upper)\(\(?"?(\w+)"?\)?(?:::[\w ]+)?\)$', re.IGNORECASE)
+"""``lower(code)``, as databases write it."""
+
+
+def _columns_in(index: Any) -> list[str | None]:
+    """The columns of an index, None for an expression: what is unique in small letters is unique as it is."""
+    if "expressions" not in index:
+        return list(index["column_names"])
+    inside = [
+        name or _IN_ONE_CASE.match(said) for name, said in zip(index["column_names"], index["expressions"], strict=True)
+    ]
+    return [found[1] if isinstance(found, re.Match) else found for found in inside]
 
 
 def leaves_out_deleted_only(condition: str) -> bool:

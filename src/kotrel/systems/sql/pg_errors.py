@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import psycopg
 from psycopg import errors
@@ -78,8 +79,27 @@ def _cancelled(words: str, name: str, limits: tuple[float, float]) -> OutOfReach
     )
 
 
+def rule_of(connection: psycopg.Connection[Any], constraint: str, owner: str) -> str:
+    """What a CHECK constraint of a table or a domain demands, as the database writes it; empty where it is not found."""
+    found = connection.execute(
+        """
+        SELECT pg_catalog.pg_get_constraintdef(c.oid, true) FROM pg_catalog.pg_constraint AS c
+        LEFT JOIN pg_catalog.pg_class AS t ON t.oid = c.conrelid LEFT JOIN pg_catalog.pg_type AS d ON d.oid = c.contypid
+        WHERE c.contype = 'c' AND c.conname = %s AND COALESCE(t.relname, d.typname) = %s
+        """,
+        [constraint, owner],
+    ).fetchall()
+    rules = {str(rule).removesuffix(" NOT VALID").removeprefix("CHECK (").removesuffix(")") for (rule,) in found}
+    return rules.pop() if len(rules) == 1 else ""
+
+
 def clear(
-    error: psycopg.Error, name: str, limits: tuple[float, float], lost: bool, whom_we_wait_for: Callable[[], str]
+    error: psycopg.Error,
+    name: str,
+    limits: tuple[float, float],
+    lost: bool,
+    whom_we_wait_for: Callable[[], str],
+    rule: Callable[[str, str], str],
 ) -> Exception:
     """The error as the rest of Kotrel knows it.
 
@@ -88,11 +108,15 @@ def clear(
         limits: the seconds that we let one statement take, and those that the database lets this user take.
         lost: the connection is closed.
         whom_we_wait_for: who holds a lock that was not given in time, in words.
+        rule: what a constraint of a table or a domain demands (:func:`rule_of`).
     """
     words = (error.diag.message_primary or str(error)).strip().splitlines()[0]
     if isinstance(error, errors.SerializationFailure | errors.DeadlockDetected):
         return ConcurrentChange(words)
     if is_about_rows(error):
+        broken, owner = error.diag.constraint_name or "", error.diag.table_name or error.diag.datatype_name or ""
+        if isinstance(error, errors.CheckViolation) and (demanded := rule(broken, owner)):
+            return RowRefused(f"its rule “{broken}” is not met: {demanded}")
         detail = (error.diag.message_detail or "").strip()
         return RowRefused(f"{words}. {detail}" if detail else words)
     if isinstance(error, errors.LockNotAvailable):

@@ -20,7 +20,7 @@ from kotrel.core.errors import OutOfReach
 from kotrel.systems.sql.database import NEVER_BLANK, NOTHING, ColumnNow, Database
 from kotrel.systems.sql.dialect import JOURNAL, quoted, with_format_marks
 from kotrel.systems.sql.pg_catalogue import completed, parts_of_tables, schemas, views, written_by_triggers
-from kotrel.systems.sql.pg_errors import clear
+from kotrel.systems.sql.pg_errors import clear, rule_of
 from kotrel.systems.sql.pg_session import (
     LOAD_LOCK,
     WAIT_SECONDS,
@@ -102,6 +102,7 @@ class PostgresDatabase(Database):
         # Until our own limit is set, another one is the database's.
         self._limit_in_force = 0.0
         self._types: dict[tuple[str, str], dict[str, ColumnNow]] = {}
+        self._rules: dict[tuple[str, str], str] = {}
         given = {"password": password} if password else {}
         self._connect = partial(connected, url, name, given)
         self.connection = self._connect()
@@ -112,7 +113,15 @@ class PostgresDatabase(Database):
 
     def _clear(self, error: psycopg.Error) -> Exception:
         lost = self.connection.closed
-        return clear(error, self.name, (self.time_limit, self._limit_in_force), bool(lost), self._whom_we_wait_for)
+        limits = self.time_limit, self._limit_in_force
+        return clear(error, self.name, limits, bool(lost), self._whom_we_wait_for, self._rule)
+
+    def _rule(self, constraint: str, owner: str) -> str:
+        """What a constraint demands; asked on another connection, because ours has failed."""
+        if (constraint, owner) not in self._rules:
+            with suppress(psycopg.Error, OutOfReach), self._connect() as other:
+                self._rules[constraint, owner] = rule_of(other, constraint, owner)
+        return self._rules.get((constraint, owner), "")
 
     def _whom_we_wait_for(self) -> str:
         """Who holds the lock that we did not get; asked on a connection of its own, because ours has failed."""

@@ -54,7 +54,23 @@ def stage_all(database: Database, staged: Callable[[RecordChanges], Merge], chan
             continue
         middle = (low + high) // 2
         waiting += [(middle, high), (low, middle)]
-    raise Refused(bad or [Refusal("", "", "", 0, "", words)])
+    raise Refused([*bad, *_refused_beside(staged, changes, bad)] if bad else [Refusal("", "", "", 0, "", words)])
+
+
+def _refused_beside(
+    staged: Callable[[RecordChanges], Merge], changes: RecordChanges, bad: Sequence[Refusal]
+) -> Sequence[Refusal]:
+    """What the database refuses of the other rows, once those are left out whose values no column takes: all at once."""
+    others = changes.rows_of("new", "changed", "removed").filter(~pl.col(ROW).is_in([each.row for each in bad]))
+    if not others.height or len(bad) >= MOST_REFUSALS:
+        return ()
+    try:
+        merge_all(staged(replace(changes, frame=others)))
+    except Refused as found:
+        return found.refusals
+    except (RowRefused, ConcurrentChange):
+        pass
+    return ()
 
 
 def merge_all(merge: Merge) -> None:
