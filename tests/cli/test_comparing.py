@@ -42,12 +42,25 @@ class Comparing(Program):
             self.json("compare", "x.csv", "y.csv")["changed"],
             [{"key": "2", "column": "bar", "before": "b", "after": "c", "in_part": 0}],
         )
+
+    def test_a_key_that_is_there_twice_is_named_and_all_others_are_compared(self):
+        self.write("x.csv", "foo,bar", "1,a", "2,b", "3,c", "3,d")
+        self.write("y.csv", "foo,bar", "1,a", "1,b", "2,z", "4,e", ",e")
+        refused = self.kotrel("compare", "x.csv", "y.csv", status=2).stderr
+        self.assertIn("Both have “foo” and “bar”.", refused)
         self.assertIn(
-            "sheet twice",
-            self.kotrel(
-                "compare", "x.csv", self.write("z.csv", "foo,bar", "1,a", "1,b").name, "--key", "foo", status=1
-            ).stderr,
+            "Both have “foo” and “bar”.", self.kotrel("compare", "x.csv", "y.csv", "--key", "no", status=2).stderr
         )
+        got = self.json("compare", "x.csv", "y.csv", "--key", "foo", status=1)
+        self.assertEqual(got["counts"], {"added": 2, "gone": 0, "changed": 1, "same": 0})
+        self.assertEqual([(each["key"], each["after"]) for each in got["changed"]], [("2", "z")])
+        self.assertEqual(
+            [(each["where"], each["key"], each["rows"]) for each in got["repeated"]],
+            [("old", "3", "rows 4 and 5"), ("new", "1", "rows 2 and 3")],
+        )
+        shown = self.kotrel("compare", "x.csv", "y.csv", "--key", "foo", status=1).stdout
+        self.assertIn("2 not compared", shown)
+        self.assertIn("more than once in the new sheet and not compared: 1 (rows 2 and 3)", shown)
 
     def test_a_code_is_one_however_it_is_written(self):
         # 1-12 and 11-2 are two, and so are two rows of one sheet that differ only so.

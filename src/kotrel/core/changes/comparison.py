@@ -7,7 +7,6 @@ from collections.abc import Collection
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.phrases import count
 from kotrel.core.values.same_writing import same_form
 
 
@@ -21,6 +20,8 @@ class TableDifference(Struct, frozen=True):
         same: how many rows are the same in both.
         only_old, only_new: columns that only one of them has.
         otherwise: keys that the new table writes in another way than the old one, each as ``old`` and ``new``.
+        repeated: keys that one of them has more than once, so that their rows are not compared: ``where`` (old, new),
+            ``key``, and ``places``, a list of the rows' places in that table, counted from 0.
     """
 
     key: tuple[str, ...]
@@ -31,6 +32,7 @@ class TableDifference(Struct, frozen=True):
     only_old: tuple[str, ...]
     only_new: tuple[str, ...]
     otherwise: pl.DataFrame
+    repeated: pl.DataFrame
 
     @property
     def changed_rows(self) -> int:
@@ -44,13 +46,9 @@ def compare_tables(
 
     Args:
         barcodes: columns whose values are one at every length: zeros in front make no difference.
-
-    Raises:
-        ValueError: a key is in one of them twice; the message names it.
     """
-    for name, frame in (("old", old), ("new", new)):
-        _require_once(frame, key, name)
     on = list(key)
+    old, new, repeated = _without_repeated(old, new, on)
     new, otherwise = _with_keys_of(old, new, on)
     shared = [name for name in old.columns if name in new.columns and name not in on]
     both = old.select(*on, *(pl.col(name).alias(f"old {name}") for name in shared)).join(
@@ -84,17 +82,28 @@ def compare_tables(
         only_old=tuple(name for name in old.columns if name not in new.columns),
         only_new=tuple(name for name in new.columns if name not in old.columns),
         otherwise=otherwise,
+        repeated=repeated.select("where", key_text.alias("key"), "places"),
     )
 
 
-def _require_once(frame: pl.DataFrame, key: tuple[str, ...], name: str) -> None:
-    filled = frame.select(pl.all_horizontal(pl.col(key).is_not_null())).to_series()
-    twice = frame.filter(frame.select(key).is_duplicated() & filled)
-    if twice.height:
-        keys = twice.select(key).unique(maintain_order=True)
-        first = " / ".join(str(part) for part in keys.row(0))
-        more = f" and {count(keys.height - 1, 'more key')} are" if keys.height > 1 else " is"
-        raise ValueError(f"{first}{more} in the {name} sheet twice")
+def _without_repeated(
+    old: pl.DataFrame, new: pl.DataFrame, on: list[str]
+) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
+    """Both tables without the keys that one of them has more than once, and those keys."""
+    repeated = pl.concat([_repeated(old, on, "old"), _repeated(new, on, "new")])
+    if not repeated.height:
+        return old, new, repeated
+    left = [frame.join(repeated, on=on, how="anti", maintain_order="left") for frame in (old, new)]
+    return left[0], left[1], repeated
+
+
+def _repeated(frame: pl.DataFrame, on: list[str], name: str) -> pl.DataFrame:
+    """The keys that a table has more than once: ``where``, the parts of the key, and ``places``."""
+    filled = frame.select(pl.all_horizontal(pl.col(on).is_not_null())).to_series()
+    keys = frame.select(on).with_row_index("place")
+    twice = keys.filter(keys.select(on).is_duplicated() & filled)
+    grouped = twice.group_by(on, maintain_order=True).agg(pl.col("place").alias("places"))
+    return grouped.select(pl.lit(name).alias("where"), *on, "places")
 
 
 def _with_keys_of(old: pl.DataFrame, new: pl.DataFrame, on: list[str]) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -25,12 +25,14 @@ class Comparable(Struct):
         sheets: the names of the sheets that they come from; empty names are those of text files.
         rows: String columns: fields by their names; other columns by names that no field has.
         titles: column → how people know it.
+        places: of each row, the ``sheet`` and the number of the row in it.
         headings: folded heading → the column that it feeds.
     """
 
     sheets: tuple[str, ...]
     rows: pl.DataFrame
     titles: dict[str, str]
+    places: pl.DataFrame
     headings: dict[str, str] = field(default_factory=dict)
 
 
@@ -54,24 +56,29 @@ def by_record(understood: Sequence[Understood]) -> dict[str, tuple[Record, Compa
 def by_heading(table: Table) -> Comparable:
     """The cells of a table. A column without a heading goes by its letter, the second of one heading by its number."""
     names = _columns_by_name(table.columns)
-    frame = _filled_columns(table, names).drop(ROW)
+    frame = _filled_columns(table, names)
     titles = {name: _title(column, name) for name, column in names.items()}
-    return Comparable((table.sheet,), frame, titles)
+    return Comparable((table.sheet,), frame.drop(ROW), titles, _places(frame, table.sheet))
+
+
+def _places(frame: pl.DataFrame, sheet: str) -> pl.DataFrame:
+    return frame.select(pl.lit(sheet).alias("sheet"), ROW)
 
 
 def _of_record(rows: Rows, spare: Iterable[Column]) -> Comparable:
     names = {f"[{name}]": column for name, column in _columns_by_name(spare).items()}
     beside = _filled_columns(rows.table, names)
-    frame = _with_errors_shown(rows).join(beside, on=ROW, how="left", maintain_order="left").drop(ROW)
+    frame = _with_errors_shown(rows).join(beside, on=ROW, how="left", maintain_order="left")
     titles = {name: about.title for name, about in rows.record.fields.items()}
     titles |= {name: _title(column, name[1:-1]) for name, column in names.items()}
     headings = {folded(rows.heading(name)): name for name in rows.letters}
     headings |= {name[1:-1]: name for name in names}
-    return Comparable((rows.table.sheet,), frame, titles, headings)
+    return Comparable((rows.table.sheet,), frame.drop(ROW), titles, _places(frame, rows.table.sheet), headings)
 
 
 def _joined_parts(parts: Sequence[Comparable]) -> Comparable:
-    first = Comparable((), pl.concat([each.rows for each in parts], how="diagonal"), {})
+    rows, places = pl.concat([each.rows for each in parts], how="diagonal"), pl.concat(each.places for each in parts)
+    first = Comparable((), rows, {}, places)
     for each in parts:
         first.sheets += each.sheets
         first.titles |= each.titles

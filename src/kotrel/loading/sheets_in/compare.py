@@ -64,7 +64,7 @@ def show_compared(screen: Screen, compared: Compared, every: bool) -> None:
             screen.show(Text(""), Text(how, style="bold").append(f" · rows identified by {key}", style=""))
         else:
             screen.show(Text(files, style="bold").append(f" · {how} · rows identified by {key}", style=""))
-        _show_counts(screen, part.difference)
+        _show_counts(screen, part)
         for said in (*(compared.remarks if not index else ()), *part.left_out):
             screen.show(Text(f"  {said}", style="dim"))
         _show_changed(screen, part, every)
@@ -80,13 +80,14 @@ def _sheets(part: SheetComparison) -> str:
     return f" · {old or 'a text file'} → {new or 'a text file'}"
 
 
-def _show_counts(screen: Screen, difference: TableDifference) -> None:
-    line = Text()
+def _show_counts(screen: Screen, part: SheetComparison) -> None:
+    line, difference = Text(), part.difference
     for number, word, style in (
         (difference.added.height, "added", "green"),
         (difference.gone.height, "gone", "red"),
         (difference.changed_rows, "changed", "yellow"),
         (difference.same, "unchanged", "dim"),
+        *([(part.repeated.height, "not compared", "bold red")] if part.repeated.height else ()),
     ):
         line.append(" · " if line else "").append(f"{number:,} {word}", style=style if number else "dim")
     screen.show(line)
@@ -156,6 +157,7 @@ def compared_json(compared: Compared) -> dict[str, Any]:
         "gone": rows("gone"),
         "changed": rows("changed"),
         "otherwise": rows("otherwise"),
+        "repeated": [{**row, "in_part": place} for place, part in enumerate(parts) for row in part.repeated.to_dicts()],
         "only_old": columns("only_old"),
         "only_new": columns("only_new"),
         "left_out": list(compared.remarks),
@@ -211,7 +213,8 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
         show_compared(screen, compared, args.all)
         if output is not None:
             screen.show(f"Written: {output}")
-    return 0
+    # Rows that cannot be compared are wrong data: one of them may have changed.
+    return 1 if any(part.repeated.height for part in compared.parts) else 0
 
 
 def _workspace(args: argparse.Namespace) -> Workspace | None:

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from kotrel.core.changes.comparison import TableDifference, compare_tables
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
-from kotrel.core.errors import KotrelError, OutOfReach, WrongData, WrongUse
+from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.phrases import count, listed, listed_and
 from kotrel.core.resolving.repairing import repair
 from kotrel.core.rows.system_state import SystemState
@@ -36,12 +36,15 @@ class SheetComparison(Struct, frozen=True):
         sheets: the sheets of the old and of the new file.
         titles: column → how people know it.
         record: None where they were compared by heading.
+        repeated: keys that one of the sheets has more than once: ``where``, ``key``, and in ``rows`` the words that name
+            the rows.
     """
 
     sheets: tuple[tuple[str, ...], tuple[str, ...]]
     difference: TableDifference
     titles: Mapping[str, str]
     record: Record | None
+    repeated: pl.DataFrame
 
     @property
     def name(self) -> str:
@@ -63,6 +66,10 @@ class SheetComparison(Struct, frozen=True):
         if without:
             key = listed_and([self.titles.get(name, name) for name in self.difference.key])
             said.append(f"without {key}, so they cannot be compared: {listed_and(without)}")
+        for where in ("old", "new"):
+            if (twice := self.repeated.filter(pl.col("where") == where)).height:
+                keys = listed([f"{key} ({rows})" for key, rows in twice.select("key", "rows").iter_rows()], 6)
+                said.append(f"more than once in the {where} sheet and not compared: {keys}")
         for names, where in ((self.difference.only_old, "old"), (self.difference.only_new, "new")):
             if names:
                 titles = [self.titles.get(name, name) for name in names]
@@ -94,7 +101,6 @@ def compare_files(
 
     Raises:
         WrongUse: no key was named and none can be found.
-        WrongData: a key is there twice.
     """
     files = (old, new)
     understood = _understood(files, workspace, wanted, today, step) if workspace is not None else None
@@ -257,11 +263,20 @@ def _by_heading(files: tuple[Path, Path], key: str | None, wanted: FileOptions) 
 
 def _part(first: Comparable, second: Comparable, key: tuple[str, ...], record: Record | None) -> SheetComparison:
     barcodes = [name for name, field in record.fields.items() if field.check == "gtin"] if record else []
-    try:
-        difference = compare_tables(first.rows, second.rows, key, barcodes)
-    except ValueError as error:
-        raise WrongData(str(error), "Fix it, or name another key: --key FIELD", "twice-in-sheet") from None
-    return SheetComparison((first.sheets, second.sheets), difference, first.titles | second.titles, record)
+    difference = compare_tables(first.rows, second.rows, key, barcodes)
+    rows = [
+        _rows_in(first if where == "old" else second, places)
+        for where, places in difference.repeated.select("where", "places").iter_rows()
+    ]
+    repeated = difference.repeated.select("where", "key", pl.Series("rows", rows, pl.String))
+    return SheetComparison((first.sheets, second.sheets), difference, first.titles | second.titles, record, repeated)
+
+
+def _rows_in(side: Comparable, places: Sequence[int]) -> str:
+    """Rows by their numbers, and by their sheets where there are several: ``rows 8 and 9``."""
+    found = side.places[list(places)]
+    names = [f"{f'{sheet}!' if len(side.sheets) > 1 else ''}{row}" for sheet, row in found.iter_rows()]
+    return f"rows {listed_and(names)}" if len(names) <= 4 else f"{len(names)} rows, the first in row {names[0]}"
 
 
 def _sheets(names: Sequence[str]) -> str:
@@ -277,7 +292,7 @@ def _key_column(key: str | None, first: Comparable, second: Comparable) -> str:
             return folded(key)
         raise WrongUse(
             f"the sheets have no column “{key}” in common",
-            did_you_mean(key, [first.titles[name] for name in shared]),
+            did_you_mean(key, [first.titles[name] for name in shared], _shared_columns(first, shared)),
             "no-such-field",
         )
     for name in shared:
@@ -286,6 +301,16 @@ def _key_column(key: str | None, first: Comparable, second: Comparable) -> str:
             return name
     raise WrongUse(
         "no column in both sheets is filled and different in every row",
-        "Name the one that identifies a row: --key HEADING",
+        f"{_shared_columns(first, shared)} Name the one that identifies a row: --key HEADING",
         "no-key-column",
     )
+
+
+def _shared_columns(side: Comparable, shared: Sequence[str]) -> str:
+    """Which columns both sheets have, and what to do where the same column has two headings."""
+    both = (
+        f"Both have {listed_and([f'“{side.titles[name]}”' for name in shared])}."
+        if shared
+        else "They share no heading."
+    )
+    return f"{both} If a heading differs, say of both files which column is which: kotrel map FILE RECORD."
