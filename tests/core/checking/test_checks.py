@@ -91,6 +91,17 @@ class Checks(unittest.TestCase):
         )
         self.assertEqual(errors(("x", "EA"), heading=HEAD[1:]), {("no-key-column", None, 0)})
 
+    def test_how_rows_with_one_key_differ(self):
+        def told(*lines):
+            sheet = rows(("Item code", "Description", "Unit", "Price USD"), *lines)
+            return message_of("twice-in-sheet", check_rows(sheet, state()))
+
+        self.assertIn("the rows are identical", told(("A", "x", "EA", "1"), ("A", "x", "EA", "1")))
+        self.assertIn("the rows differ in description", told(("A", "x", "EA", "1"), ("A", "y", "EA", "2")))
+        # Nobody deletes one of two prices because what is read of their rows is the same.
+        only = told(("A", "x", "EA", "1"), ("A", "x", "EA", "2"))
+        self.assertIn("differ only in “Price USD”, which is not read", only)
+
     def test_kinds(self):
         self.assertEqual(extra("Cost", "12.50", "abc", "7", "1,000.00"), {("not-a-number", "cost", 3)})
         self.assertEqual(extra("Lot tracked", "Ja", "maybe", "X"), {("not-yes-or-no", "lot_tracked", 3)})

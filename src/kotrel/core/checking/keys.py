@@ -65,13 +65,19 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
         pl.col(ROW),
         *((pl.col(name).n_unique() > 1).alias(name) for name in others),
     )
+    unread = _differing_unread(rows, doubled, key)
     cells: list[tuple[int, str, str]] = []
     letter = rows.letters.get(key[0])
     # Of a very large file only the keys are kept: nothing is known about the other columns.
     whole = set(rows.letters) <= set(rows.fields)
     for group in groups.iter_rows(named=True):
         differing = [rows.record.fields[name].title.lower() for name in others if group[name]]
-        how = f"; the rows differ in {listed(differing, MOST)}" if differing else "; the rows are identical"
+        beside = unread.get(tuple(group[name] for name in key), [])
+        how = "; the rows are identical"
+        if differing:
+            how = f"; the rows differ in {listed(differing, MOST)}"
+        elif beside:
+            how = f"; the rows differ only in {listed(beside, MOST)}, which is not read"
         value = " / ".join(str(group[name]) for name in key)
         for row in group[ROW]:
             there = also_in(group[ROW], row, lambda other: rows.table.place(other, letter))
@@ -79,3 +85,24 @@ def _twice_in_sheet(rows: Rows, doubled: pl.DataFrame) -> FindingGroup:
     columns = list(zip(*cells, strict=True))
     table = cells_of(columns[0], columns[1], columns[2])
     return rows.group("error", "twice-in-sheet", "twice in the sheet", key[0], table)
+
+
+def _differing_unread(rows: Rows, doubled: pl.DataFrame, key: list[str]) -> dict[tuple[str, ...], list[str]]:
+    """Key → the columns that feed no field, by their headings, in which its rows differ."""
+    used = {letter for source in rows.sources.values() for letter in source.columns}
+    # Of a very large file only the keys are kept.
+    left = [each for each in rows.table.columns if each.letter not in used and each.letter in rows.table.cells.columns]
+    unread = {each.letter: each.heading or f"column {each.letter}" for each in left}
+    if not unread:
+        return {}
+    cells = rows.table.cells.select(ROW, *(pl.col(letter).alias(f"cell {letter}") for letter in unread))
+    differ = (
+        doubled.select(ROW, *key)
+        .join(cells, on=ROW, how="left")
+        .group_by(key)
+        .agg((pl.col(f"cell {letter}").n_unique() > 1).alias(letter) for letter in unread)
+    )
+    return {
+        tuple(group[name] for name in key): [f"“{heading}”" for letter, heading in unread.items() if group[letter]]
+        for group in differ.iter_rows(named=True)
+    }
