@@ -94,7 +94,8 @@ class Checks(unittest.TestCase):
     def test_how_rows_with_one_key_differ(self):
         def told(*lines):
             sheet = rows(("Item code", "Description", "Unit", "Price USD"), *lines)
-            return message_of("twice-in-sheet", check_rows(sheet, state()))
+            [group] = [each for each in check_rows(sheet, state()).findings if each.kind == "twice-in-sheet"]
+            return group.cells["message"][0]
 
         self.assertIn("the rows are identical", told(("A", "x", "EA", "1"), ("A", "x", "EA", "1")))
         self.assertIn("the rows differ in description", told(("A", "x", "EA", "1"), ("A", "y", "EA", "2")))
