@@ -96,6 +96,7 @@ class Prices(Program):
         self.write("maps/supplier.toml", mapping[0], words, *mapping[1:])
         told = self.json("check", "supplier.csv", "--map", "supplier", status=1)
         self.assertEqual([(each["value"], each["kind"]) for each in told["findings"]], [("ask", "not-a-number")])
+        self.assertIn("add it to no_price in the mapping", told["findings"][0]["message"])
         said = [said for each in told["files"] for said in each["remarks"] if "no price" in said]
         self.assertEqual(said, ["2 rows left out, no price: 2 × POA", "1 row left out, no price: 1 × replaced by *"])
         self.write("maps/supplier.toml", mapping[0], words.replace("]", ', "ask"]'), *mapping[1:])

@@ -105,6 +105,11 @@ class SeveralSheets(Shop):
         self.assertEqual([(each["item"], each["new"]) for each in got["prices"]], [("CHN-00010", "8.80"), ("ROP-00010", "0.40"), ("ROP-00020", "0.50")])  # fmt: skip
         self.assertEqual((got["unknown"], ["“Words”" in each for each in got["not_read"]]), ({"letter": 1}, [True]))
         self.assertIn("“Words”", self.kotrel("reprice", "l").stdout)
+        self.workbook("l2.xlsx", Ropes=[*costs, ["ROP-00030", "dear"], ["ROP-00040", "?"]])
+        rules = (self.folder / "prices/l.toml").read_text("utf-8")
+        self.write("prices/l2.toml", rules.replace('file = "l.xlsx"', 'file = "l2.xlsx"'))
+        refused = self.kotrel("reprice", "l2", status=1).stderr
+        self.assertIn("Ropes!B4 “dear” – not a number, Ropes!B5 “?” – not a number", refused)
 
 
 class GoLive(Shop):

@@ -10,8 +10,10 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kotrel.core.columns import ROW
 from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.loading.load_model import Checked
+from kotrel.core.phrases import listed
 from kotrel.core.pricing.price_rules import FigureSheet, PriceRules
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS
 from kotrel.loading.file_options import FileOptions
@@ -79,9 +81,11 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     if not all(each.ok for each in checked):
         how = f"--map {source.match}" if source.match else "--as item"
         how += f" --match-on {source.match_on}" if source.match_on else ""
+        # What a check reads as our own currency is another one here.
+        also = "" if source.currency is None else f" (except that its amounts are in {source.currency} here)"
         raise WrongData(
-            f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on",
-            f"kotrel check {quoted([source.file])} {how} --only changes shows them.",
+            f"the sheet “{name}” ({path.name}) has errors, so its figures cannot be relied on: {_errors_in(checked)}",
+            f"kotrel check {quoted([source.file])} {how} --only changes shows them{also}.",
             "sheet-with-errors",
         )
     rows = pl.concat([each.rows.values.select(each.rows.fields) for each in checked], how="diagonal")
@@ -94,6 +98,21 @@ def _figures(name: str, source: FigureSheet, workspace: Workspace, today: date, 
     )
     not_read = [f"{name}: {said}" for said in dict.fromkeys(_not_read(checked_files))]
     return _Part(values, sum(each.rows.left_out for each in checked), not_read)
+
+
+NAMED = 3
+"""At most this many cells with errors are named."""
+
+
+def _errors_in(checked: Sequence[Checked]) -> str:
+    """The first cells with an error: where, what is there, and what is wrong with it."""
+    groups = [(each.rows.table, group) for each in checked for group in each.rows.findings if group.severity == "error"]
+    found = [
+        f"{table.address(row, group.letter) or 'the sheet'}{f' “{value}”' if value else ''} – {group.title}"
+        for table, group in groups
+        for row, value in group.cells.head(NAMED).select(ROW, "value").iter_rows()
+    ]
+    return listed(found, NAMED, sum(group.count for _, group in groups))
 
 
 def _not_read(checked: Sequence[Checked]) -> Iterator[str]:

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import Field
-from kotrel.core.normalizing.column import COLUMN, SETTINGS, SHEET, ColumnSetting, Tidied, spread
+from kotrel.core.normalizing.column import COLUMN, SETTINGS, SHEET, ColumnSetting, Tidied, Trouble, spread
 from kotrel.core.phrases import plain_number
 from kotrel.core.values import numbers
 from kotrel.core.values.currencies import may_be
@@ -80,8 +80,26 @@ def tidy_number(
             return _read_typed_number(text, by)
 
         tidied = spread(rows, values, odd, read, _troubles_of(about), _NUMBER_REPAIRS)
+        if about.kind == "money":
+            for trouble in tidied.troubles:
+                trouble.cells = _about_words(trouble)
     tidied.values = fixed_decimals(tidied.values, decimals)
     return tidied
+
+
+_NO_AMOUNT = (
+    "write an amount, such as 18.40; if the word means “no price”, add it to no_price in the mapping or in kotrel.toml"
+)
+
+
+def _about_words(trouble: Trouble) -> pl.DataFrame:
+    """The cells, with what a word such as POA may mean where an amount belongs."""
+    if trouble.kind != "not-a-number":
+        return trouble.cells
+    is_word = pl.col("value").str.contains(r"\p{L}") & ~pl.col("value").str.contains("[0-9]")
+    return trouble.cells.with_columns(
+        pl.when(is_word).then(pl.lit(_NO_AMOUNT)).otherwise(pl.col("message")).alias("message")
+    )
 
 
 def _is_doubtful(proved: numbers.Marks, shown: pl.Series) -> bool:
