@@ -12,10 +12,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rapidfuzz.distance import OSA
 
-from kotrel.core.checking.duplicate_places import also_in
 from kotrel.core.description import list_names as likely_rows
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.resolving.code_list import UNDAMAGED, CodeList, Damage
+from kotrel.core.rows.duplicate_places import also_in
 from kotrel.core.values.near_codes import OneEditAway
 from tests.support import small
 

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import polars as pl
 
 from kotrel.core.checking.circles import circles_across
-from kotrel.core.checking.duplicate_places import MOST
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
+from kotrel.core.rows.duplicate_places import MOST
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState

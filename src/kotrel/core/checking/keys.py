@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.checking.duplicate_places import MOST, also_in
 from kotrel.core.columns import ROW
 from kotrel.core.phrases import listed
+from kotrel.core.rows.duplicate_places import MOST, also_in
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_rows_differ

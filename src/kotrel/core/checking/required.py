@@ -47,7 +47,7 @@ def likely_columns(rows: Rows, state: SystemState, fields: Sequence[Field]) -> M
     }
 
 
-NOT_FOUND = ("not-found", "not-unique", "nearly-there", "known-otherwise")
+NOT_FOUND = ("not-found", "not-unique", "nearly-there", "known-otherwise", "other-codes-taken")
 """Kinds of errors that say a row was not found in the system."""
 
 

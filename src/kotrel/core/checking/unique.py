@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 
 import polars as pl
 
-from kotrel.core.checking.duplicate_places import also_in
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Field, Record
+from kotrel.core.rows.duplicate_places import also_in
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import all_different, run_position

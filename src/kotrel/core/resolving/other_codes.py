@@ -14,7 +14,7 @@ from kotrel.core.rows.system_state import WHOLE, SystemState
 from kotrel.core.similarity import did_you_mean
 from kotrel.core.values.code_formats import gtin_forms, gtins_as_written
 from kotrel.core.values.lookalikes import without_lookalikes
-from kotrel.core.values.near_codes import common_start
+from kotrel.core.values.near_codes import common_start, may_be_near
 from kotrel.core.values.same_writing import SEPARATOR, same_form, usual_codes
 
 _MOST_DIGITS = 20
@@ -192,6 +192,10 @@ def holders(
         return exact.with_columns(pl.lit(True).alias("is exact"))
     dropped = left.filter(pl.col("row place").is_in(list(in_numbers)) & pl.col(last.name).str.contains("^[1-9][0-9]*$"))
     held = _written_otherwise(record, group, left, dropped[last.name].unique(), state)
+    if left.height > WHOLE:
+        # Most of very many look like nothing that is held.
+        codes = left[last.name]
+        left = left.filter(may_be_near(codes, held[last.name], are_plain=not codes.str.contains("[^ -~]").any()))
     otherwise = [_join_forms(record, group, left, held, _by_form)]
     if dropped.height:
         padded = held.filter(pl.col(last.name).str.contains("^0[0-9]+$"))
@@ -281,6 +285,13 @@ def _comparable(value: pl.Expr, field: Field) -> pl.Expr:
 
 def _by_form(value: pl.Expr, field: Field) -> pl.Expr:
     return value.map_batches(same_form, return_dtype=pl.String)
+
+
+def comparable_group(record: Record, group: Sequence[str], frame: pl.DataFrame) -> pl.DataFrame:
+    """A column for each field of a group: the same where two rows have the same, written in another way or not."""
+    last = group[-1]
+    forms = [_comparable(pl.col(name), record.fields[name]).alias(name) for name in group[:-1]]
+    return frame.select(*forms, _by_form(pl.col(last), record.fields[last]).alias(last))
 
 
 def _without_zeros(value: pl.Expr, field: Field) -> pl.Expr:

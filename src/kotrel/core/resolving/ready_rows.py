@@ -41,6 +41,7 @@ from kotrel.core.resolving.row_lookup import (
     other_code_named,
     with_found_keys,
 )
+from kotrel.core.resolving.taken_identities import find_taken_identities
 from kotrel.core.resolving.three_way import ExportBase, effective_base, only_edited
 from kotrel.core.rows.findings import AS_SHOWN
 from kotrel.core.rows.load_options import ALL, LoadOptions
@@ -157,6 +158,7 @@ def ready_rows(
     if rows.has_key and not record.is_posted:
         rows = rows.with_findings(find_doubtful_codes(rows, state, new, options.new_codes))
         rows = rows.with_findings(find_repeated(rows, state, new))
+        rows = rows.with_findings(find_taken_identities(rows, state, new, options.new_codes))
     created: tuple[Consequence, ...] = ()
     if options.create:
         rows, created = created_rows(rows, options.create, state)

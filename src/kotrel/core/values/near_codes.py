@@ -47,7 +47,8 @@ def may_be_near(codes: pl.Series, others: pl.Series, are_plain: bool) -> pl.Seri
     start = common_start(codes).lstrip(_UNLIKE) if are_plain else ""
     if start and start[0].upper() not in letters:
         return pl.Series([False]).new_from_index(0, len(codes))
-    likely = _first_letter(codes).is_in(letters.implode())
+    # Codes that all begin with one letter need not be asked for it.
+    likely = pl.Series([True]).new_from_index(0, len(codes)) if start else _first_letter(codes).is_in(letters.implode())
     if likely.any():
         kept = _letters_left(codes.filter(likely)).is_in(_letters_left(others).unique().implode())
         likely = likely.scatter(likely.arg_true(), kept)
@@ -103,6 +104,22 @@ def all_of_one_shape(codes: pl.Series) -> bool:
         return True
     words = codes.str.replace_all("[0-9]", "").unique()
     return len(words) <= _FEW_SHAPES and near_form(words).n_unique() == len(words)
+
+
+def surely_differ(codes: pl.Series) -> bool:
+    """Whether no two of the codes are the same, written in another way or not: known without their forms in most columns.
+
+    Of very many codes, this takes a quarter of the time of their forms; a true answer is sure, a false one is not.
+    """
+    if codes.hash().n_unique() < len(codes):
+        return False
+    start = common_start(codes)
+    if start.isascii() and bool(codes.str.contains(f"^{re.escape(start)}[0-9]+$").all()):
+        return True
+    if codes.str.contains(_ODD).any():
+        return False
+    bare = codes.str.replace_all("[^A-Za-z0-9]+", "").str.to_uppercase()
+    return bare.hash().n_unique() == len(codes)
 
 
 def bare_form(codes: pl.Series) -> pl.Series:
