@@ -10,7 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kotrel.core.columns import ROW
-from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
+from kotrel.core.description.model import Field
+from kotrel.core.normalizing.amounts import number_evidence, number_witnesses, tidy_number
+from kotrel.core.normalizing.column import ColumnSetting
+from kotrel.core.values.conventions import Conventions
 from tests.support import rows
 
 HEAD = ("Item code", "Cost")
@@ -101,6 +104,16 @@ class Amounts(unittest.TestCase):
     def test_an_exponent_has_no_thousands(self):
         self.assertEqual(column(["1,50", "2,75", "3.464E-1"])[:2], (["1.50", "2.75", "3.464E-1"], {"mixed-marks"}))
         self.assertEqual(column(["3.464E+1"])[0], ["34.64"])
+
+    def test_the_word_that_the_field_counts_may_be_behind_its_number(self):
+        about = Field(name="terms", title="Terms in days", kind="number", decimals=0)
+        texts = pl.Series(["30 days", "14 Days", "1 day", "7days", "net 14", "30 weeks", "30", "3 d"])
+        numbers = pl.Series(range(2, 10), dtype=pl.UInt32)
+        read = tidy_number(
+            numbers, texts, pl.Series([False] * 8), about, ColumnSetting(Conventions(), date(2026, 1, 1))
+        )
+        self.assertEqual(read.values.to_list(), ["30", "14", "1", "7", "net 14", "30 weeks", "30", "3 d"])
+        self.assertEqual([row for trouble in read.troubles for row in trouble.cells[ROW]], [6, 7, 9])
 
     def test_both_marks_in_one_column_prove_nothing(self):
         got, troubles, _ = column(["1.50", "2,75", "1,234", "1.234"])

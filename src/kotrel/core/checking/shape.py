@@ -24,6 +24,13 @@ CONTROL = r"[\x00-\x1f\x7f-\u{9f}]"
 UNPRINTABLE = r"[\x00-\x08\x0b\x0c\x0e-\x1f]"
 
 
+def _at_most(field: Field) -> str:
+    """``at most 2 characters (two letters, ISO 3166-1)``: with what the system's description says of the field."""
+    meaning = field.meaning.rstrip(".")
+    said = f" ({meaning[0].lower()}{meaning[1:]})" if meaning and len(meaning) <= 60 else ""
+    return f"at most {field.length} characters{said}"
+
+
 def check_shape(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """The length, decimals and range of every field that the rows carry."""
 
@@ -42,7 +49,7 @@ def _texts(rows: Rows, field: Field) -> list[FindingGroup]:
     seen = rows.seen(field.name)
     if field.length is not None and bool((seen.str.len_bytes() > field.length).any()):
         wrong = values.str.len_chars() > field.length
-        findings += rows.where("error", "too-long", "too long", field, wrong, f"at most {field.length} characters")
+        findings += rows.where("error", "too-long", "too long", field, wrong, _at_most(field))
     if rows.few.plain(field.name, rows.values):
         return findings
     if bool(seen.str.contains(CONTROL).any()):

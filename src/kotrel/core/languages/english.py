@@ -45,7 +45,7 @@ our: our
 your: your
 main: main default preferred
 warehouse: warehouse depot
-quantity: quantity qty
+quantity: quantity qty pieces pcs
 customer: customer client
 street: street address
 post: post postal zip postcode

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 
 import polars as pl
@@ -240,11 +241,12 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     mark, about, currency = by.mark, by.about, by.currency
     if (meant := about.words.get(form_of(text))) is not None:
         return meant, "word-for-number", f"“{text.strip()}” means this in this field"
-    read = numbers.read_number(text, mark)
+    counted = _without_own_word(text, about) if about.kind == "number" else text
+    read = numbers.read_number(counted, mark)
     letters = None
-    if read.trouble == "no-number" and (letters := as_digits(text)):
+    if read.trouble == "no-number" and (letters := as_digits(counted)):
         read = numbers.read_number(letters, mark)
-    if read.trouble == "ambiguous" or by.is_doubtful(letters or text, read):
+    if read.trouble == "ambiguous" or by.is_doubtful(letters or counted, read):
         return None, "ambiguous-number", _two_readings(letters or text)
     if read.trouble == "other-mark":
         return None, "mixed-marks", ""
@@ -253,9 +255,21 @@ def _read_typed_number(text: str, by: _Reading) -> tuple[str | None, str, str]:
     if refused := _kind_of_refusal(read, by):
         return None, refused, ""
     proof = _proof_of_number(text, by, bool(letters))
+    if counted != text:
+        proof = f"“{about.title}” says the same; {proof}"
     if read.currency and currency:
         proof += f"; {read.currency} is {currency}, the currency here"
     return f"{read.value:f}", "number-as-typed", proof
+
+
+def _without_own_word(text: str, about: Field) -> str:
+    """``30`` of ``30 days`` in a field with the title “Terms in days”: the last word of the title says what it counts."""
+    own = about.title.split()[-1:]
+    found = re.fullmatch(r"\s*([0-9][0-9.,]*)\s*([^\W\d_]{3,})\.?\s*", text)
+    if not own or found is None:
+        return text
+    word, many = found[2].casefold(), own[0].casefold()
+    return found[1] if word in (many, many.removesuffix("s")) else text
 
 
 def _two_readings(text: str) -> str:
