@@ -100,6 +100,8 @@ class Checks(unittest.TestCase):
             (radio("2", "S-1", "S-1"), {("error", "serial-twice")}),
             (radio("2.5", "S-1", "S-2"), {("error", "unit-decimals"), ("error", "lots-differ")}),
             ({**radio("2"), "lots": [{"serial": "S-1", "quantity": "2"}]}, {("error", "serial-not-one")}),
+            (radio("2", "S-1, S-2", "S-3"), {("warning", "serial-not-one")}),
+            (radio("2", "S, 1", "S-3/A"), set()),
             ({**rope, "lots": [{"lot": "L1", "quantity": "10"}]}, {("error", "lot-not-tracked")}),
             (paint("5", ("L1", "2.5", "2027-01-01"), ("L2", "2.5", None)), set()),
             (paint("5", ("L1", "5", "2026-11-19")), {("warning", "expired")}),

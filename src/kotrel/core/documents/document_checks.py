@@ -205,6 +205,9 @@ def _lots(whole: DocumentTables, today: date) -> Found:
         )
 
 
+_SEVERAL_SERIALS = r"[0-9]\s*[,;\n]\s*[^\s,;]*[0-9]"
+
+
 def _serials(whole: DocumentTables) -> Found:
     """Serial numbers are one each, and in stock once: one that goes out may come in again,
     and one that moves may move on.
@@ -220,6 +223,19 @@ def _serials(whole: DocumentTables) -> Found:
             "serial",
             several,
             [message] * several.height,
+        )
+    listed = serials.filter(
+        ((pl.col("number") * pl.col("factor")).abs() == exact(1)) & pl.col("serial").str.contains(_SEVERAL_SERIALS)
+    )
+    if listed.height:
+        message = "are these several serial numbers? Each is one piece: write each in its own row"
+        yield from whole.findings(
+            "warning",
+            "serial-not-one",
+            "perhaps several serial numbers in one cell",
+            "serial",
+            listed,
+            [message] * listed.height,
         )
     # The item of a part without a line is not known: that part has its error already.
     serials = serials.filter(pl.col("item").is_not_null())

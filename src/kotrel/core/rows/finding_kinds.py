@@ -208,7 +208,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "lot-not-tracked": ("error", "The item is not lot-tracked, and the line has a lot.", "Remove the lot."),
         "serial-needed": ("error", "The item is serial-tracked, and the line has no serial number.", "Fill in the serial numbers."),
         "serial-not-tracked": ("error", "The item is not serial-tracked, and the line has a serial number.", "Remove it."),
-        "serial-not-one": ("error", "A serial number is exactly one piece.", "Make the quantity 1."),
+        "serial-not-one": ("error or warning", "A serial number is exactly one piece.", "Make the quantity 1."),
         "serial-twice": ("error", "The serial number is there twice.", "Correct one of them."),
         "serial-in-stock": ("error", "The serial number is already in stock.", "Correct it."),
         "expiry-alone": ("error", "An expiry date without a lot.", "Fill in the lot."),
