@@ -17,6 +17,7 @@ from kotrel.systems.sql.mariadb import MariaDatabase
 from kotrel.systems.sql.mariadb_dialect import MARIADB
 from tests import mariadb_server
 from tests.cli import test_documents
+from tests.support import Program
 from tests.systems import test_kept_balances, test_own_rules, test_sql, test_taking_back
 from tests.systems.own_databases import DESCRIPTION, FIELDS, Fixture
 from tests.systems.practice_databases import STAMP, quiet
@@ -177,6 +178,37 @@ class Differences(MariaFixture):
         odd = 'it\'s "so" \\ %s ? 🐟 \n\t; -- x'
         self.load({"no": "A'B\\", "title": odd, "note": "long" * 10_000})
         self.assertEqual(self.run_sql("SELECT title, length(note) FROM goods"), [(odd, 40_000)])
+
+
+class DraftedTables(Program):
+    def test_bits_and_numbers_without_a_sign_are_loaded_and_taken_back(self):
+        name = mariadb_server.new_database()
+        with mariadb_server.connect(database=name) as connection, connection.cursor() as cursor:
+            cursor.execute(
+                "CREATE TABLE shelf (code varchar(8) PRIMARY KEY, open bit(1) NOT NULL DEFAULT b'1', width int unsigned, kinds set('a', 'b'))"
+            )
+            cursor.execute("INSERT INTO shelf VALUES ('A-1', 1, 5, NULL)")
+            connection.commit()
+
+            def held() -> tuple[tuple[object, ...], ...]:
+                connection.commit()
+                cursor.execute("SELECT code, open + 0, width FROM shelf ORDER BY code")
+                return tuple(cursor.fetchall())
+
+            self.kotrel("init", ".", "--system", mariadb_server.url(name), "--learn")
+            self.kotrel("init", "--journal")
+            self.write("s.csv", "Code,Open,Width,Kinds", "A-1,no,-1,a", "B-2,yes,7,b")
+            self.assertEqual(self.errors("s.csv", "--as", "shelf"), ["too-small 2"])
+            self.write("s.csv", "Code,Open,Width,Kinds", "A-1,no,1,a", "B-2,yes,7,z")
+            refused = self.json("load", "s.csv", "--as", "shelf", "--yes", status=1)["findings"]
+            self.assertEqual([each["row"] for each in refused], [3])
+            self.assertIn("column 'kinds'", refused[0]["message"])
+            self.write("s.csv", "Code,Open,Width,Kinds", "A-1,no,1,a", "B-2,yes,7,b")
+            self.json("load", "s.csv", "--as", "shelf", "--yes")
+            self.assertEqual(held(), (("A-1", 0, 1), ("B-2", 1, 7)))
+            self.assertTrue(self.json("verify", "L0002")["ok"])
+            self.json("undo", "L0002", "--yes")
+            self.assertEqual(held(), (("A-1", 1, 5),))
 
 
 del MariaFixture

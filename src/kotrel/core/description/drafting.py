@@ -383,6 +383,8 @@ def _kind(column: ColumnFacts, in_key: bool, alone: bool) -> Iterator[str]:
     elif column.kind in ("whole", "decimal"):
         kind = "money" if MONEY.search(column.name) and column.kind == "decimal" else "number"
         yield f'kind = "{kind}", decimals = {GUESSED_DECIMALS if column.decimals is None else column.decimals}'
+        if column.unsigned:
+            yield "least = 0"
     elif column.kind in ("yes_no", "date"):
         yield f'kind = "{column.kind}"'
     else:

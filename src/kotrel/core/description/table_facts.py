@@ -25,6 +25,7 @@ class ColumnFacts(Struct, frozen=True):
         json: it holds JSON.
         barcodes: nearly all of its values are valid barcodes.
         by_trigger: a trigger of the database writes it.
+        unsigned: it takes no number below zero.
         date_form: how its values write dates, where they are whole numbers or texts, such as ``YYYYMMDD``.
         remark: why it is drafted as it is, or an empty text.
     """
@@ -45,6 +46,7 @@ class ColumnFacts(Struct, frozen=True):
     barcodes: bool = False
     by_trigger: bool = False
     date_form: str = ""
+    unsigned: bool = False
 
     @property
     def is_uuid(self) -> bool:

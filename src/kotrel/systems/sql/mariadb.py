@@ -250,7 +250,7 @@ class MariaDatabase(Database):
             if name not in rows.columns:
                 continue
             if field.kind == "yes_no":
-                changed.append(pl.col(name).replace({"yes": "1", "no": "0"}))
+                changed.append(pl.col(name).replace_strict({"yes": 1, "no": 0}, default=None, return_dtype=pl.Int8))
             elif field.kind == "moment" and field.zoned:
                 changed.append(pl.col(name).str.strip_suffix("Z"))
         return rows.with_columns(changed)
@@ -357,7 +357,7 @@ class MariaDatabase(Database):
         for column in table.columns:
             kind = types.get(column.name, ("", False))[0]
             if kind.startswith(("tinyint(1)", "bit(1)")):
-                column = replace(column, kind="yes_no", decimals=None)
+                column = replace(column, kind="yes_no", decimals=None, remark="")
             elif kind.startswith("year"):
                 column = replace(column, kind="whole", decimals=0, remark="")
             elif kind.startswith("set("):
@@ -366,6 +366,8 @@ class MariaDatabase(Database):
                 )
             if "auto_increment" in extra.get(column.name, ""):
                 column = replace(column, made=True, must=False)
+            if "unsigned" in kind:
+                column = replace(column, unsigned=True)
             if kind.startswith("timestamp"):
                 column = replace(column, zoned=True)
             columns.append(column)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 from urllib.parse import parse_qs, unquote, urlsplit
@@ -117,7 +118,8 @@ def clear(error: Exception, name: str, time_limit: int, whom: Callable[[], str])
     """
     code, words = _code_and_words(error)
     if code in _ROWS or isinstance(error, pymysql.err.IntegrityError | pymysql.err.DataError):
-        return RowRefused(words)
+        # The column of the stage has the name of the table's, with a word before it.
+        return RowRefused(re.sub(r"column '(?:to|from) ", "column '", words))
     if code in _CHANGED:
         return ConcurrentChange(words)
     if code in _BUSY:

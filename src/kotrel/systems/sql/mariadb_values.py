@@ -24,7 +24,7 @@ def value_lists(frame: pl.DataFrame, forms: Sequence[str] | None) -> Iterator[st
     """The rows of a frame as lists of SQL values, in pieces that a server takes at once."""
     # Yes and no are numbers there.
     frame = frame.with_columns(pl.col(pl.Boolean).cast(pl.Int8))
-    texts = [_literal(pl.col(name)) for name in frame.columns]
+    texts = [_literal(pl.col(name), of) for name, of in frame.schema.items()]
     for index, form in enumerate(forms or ()):
         if form != "?":
             texts[index] = _in_form(texts[index], form)
@@ -44,7 +44,10 @@ def value_lists(frame: pl.DataFrame, forms: Sequence[str] | None) -> Iterator[st
             yield ", ".join(piece)
 
 
-def _literal(column: pl.Expr) -> pl.Expr:
+def _literal(column: pl.Expr, of: pl.DataType) -> pl.Expr:
+    if of.is_integer():
+        # Without quotes: the text '1' is eight bits, too many for a bit.
+        return pl.when(column.is_null()).then(pl.lit("NULL")).otherwise(column.cast(pl.String))
     text = column.cast(pl.String).str.replace_all("'", "''", literal=True)
     return pl.when(column.is_null()).then(pl.lit("NULL")).otherwise(pl.lit("'") + text + pl.lit("'"))
 
