@@ -250,7 +250,11 @@ class MariaDatabase(Database):
             if name not in rows.columns:
                 continue
             if field.kind == "yes_no":
-                changed.append(pl.col(name).replace_strict({"yes": 1, "no": 0}, default=None, return_dtype=pl.Int8))
+                # A column that holds words, such as Y and N, has them here.
+                words = rows[name].drop_nulls()
+                number = bool(words.is_in(["yes", "no"]).all())
+                as_number = pl.col(name).replace({"yes": "1", "no": "0"})
+                changed.append(as_number.cast(pl.Int8) if number else as_number)
             elif field.kind == "moment" and field.zoned:
                 changed.append(pl.col(name).str.strip_suffix("Z"))
         return rows.with_columns(changed)
