@@ -127,6 +127,16 @@ class HeadingsAndMappings(Program):
         (self.folder / "maps" / "brannoch.toml").write_text((self.folder / "maps" / "keldrift.toml").read_text())
         self.kotrel("check", "list.csv")
 
+    def test_next_months_sheet_with_another_heading_is_asked_about(self):
+        self.write("maps/kel.toml", 'record = "item"', 'skip = ["Pack", "Unit"]', '[field.code]', 'column = "Art. no."',
+                   '[field.cost]', 'column = "Price 2026"')  # fmt: skip
+        self.write("feb.csv", "Art. no.,Unit,Price 2027,Pack", "ROP-00010,M,0.39,1")
+        refused = self.kotrel("check", "feb.csv", status=2).stderr
+        self.assertIn("mapping kel almost fits, but there is no column “Price 2026” (now “Price 2027”?)", refused)
+        # Nothing says whose sheet it is where all headings differ, or nothing of it is there but what it skips.
+        self.write("other.csv", "Item code,Unit,Cost,Pack", "ROP-00010,M,0.39,1")
+        self.assertTrue(self.json("check", "other.csv")["ok"])
+
     def test_a_column_for_each_warehouse_is_no_lot(self):
         self.write("wide.csv", "Item,QUAY,LOFT,Unit cost", "FST-00020,50,10,1.16", "FST-00030,,4,1.16")
         told = self.kotrel("check", "wide.csv", "--as", "opening_stock", status=1).stdout.partition("Next: ")[2]

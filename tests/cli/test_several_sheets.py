@@ -120,7 +120,7 @@ class GoLive(Shop):
             self.folder / "go.xlsx",
             {
                 "Bins": [["Warehouse", "Bin", "Name"], ["LOFT", "L-05-A", "Rack 5"]],
-                "Makers": [["Vendor no.", "Vendor name", "Street", "Town"], ["MORVEN", "Morven Sails", "4 Net Lane", "Skerrow"]],
+                "Makers": [["Vendor ref.", "Vendor name", "Street", "Town"], ["MORVEN", "Morven Sails", "4 Net Lane", "Skerrow"]],
                 "Range 27": [
                     ["Art. no", "Name", "UoM", "Group", "Supplier", "Cost", "Weight kg", "Serial?"],
                     ["PMP-00010", "Bilge pump 12 V", "each", "ENGINE", "Morven Sails", 38, 1.3, "y"],
@@ -162,7 +162,7 @@ class GoLive(Shop):
         self.assertEqual(units.fetchall(), [(1300, "KG", "M")])
 
     def test_a_row_with_an_error_is_known_by_its_name_too(self):
-        self.write("vendors.csv", "Code,Name,Terms in days", "MORVEN,Morven Sails,30 days")
+        self.write("vendors.csv", "Code,Name,Terms in days", "MORVEN,Morven Sails,net thirty")
         self.write(
             "i.csv",
             "Item code,Description,Unit,Category,Vendor",

@@ -84,7 +84,7 @@ def match_tables(
         chosen += _by_headings(filled, records or list(readable.values()), wanted, bool(chosen))
     if not chosen:
         nearly = nearly_fitting(tables, workspace, wanted) if wanted.record is None else None
-        raise nearly_fits(*nearly) if nearly else nothing_recognised(tables, records or list(readable.values()), file)
+        raise nearly_fits(nearly) if nearly else nothing_recognised(tables, records or list(readable.values()), file)
     order = [table.sheet for table in tables]
     chosen.sort(key=lambda each: order.index(each.table.sheet))
     return chosen, [not_read(each, workspace, wanted, bool(saved)) for each in _left_unread(tables, chosen)]

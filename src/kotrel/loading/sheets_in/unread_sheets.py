@@ -12,6 +12,7 @@ from kotrel.core.matching.by_headings import is_called, likely_record, name_of, 
 from kotrel.core.matching.likely_records import guessed_record, likely_records
 from kotrel.core.phrases import count, listed_and
 from kotrel.core.rows.findings import Severity
+from kotrel.core.similarity import folded, nearest
 from kotrel.core.tables.table import Table
 from kotrel.loading.file_options import FileOptions
 from kotrel.screen.command_lines import quoted
@@ -40,25 +41,54 @@ def may_be(table: Table, records: Sequence[Record], wanted: FileOptions) -> Sequ
     return [each for each in records if not is_named_only(each) or is_called(each, name_of(table))]
 
 
-def nearly_fitting(
-    tables: Sequence[Table], workspace: Workspace, wanted: FileOptions
-) -> tuple[SavedMap, list[str]] | None:
-    """A saved mapping that nearly fits one of the tables, and the headings that are missing."""
+class NearlyFitting(NamedTuple):
+    """A saved mapping that nearly fits a sheet.
+
+    Attributes:
+        missing: the headings that the sheet lacks.
+        instead: of each, the heading in the sheet that nothing else of the mapping has, and that it may be now.
+    """
+
+    saved: SavedMap
+    missing: Sequence[str]
+    instead: Sequence[str | None]
+
+    @property
+    def said(self) -> str:
+        """The missing columns, in words: ``“Price 2026” (now “Price 2027”?)``."""
+        return listed_and(
+            [
+                f"“{heading}”" + (f" (now “{now}”?)" if now else "")
+                for heading, now in zip(self.missing, self.instead, strict=True)
+            ]
+        )
+
+
+def nearly_fitting(tables: Sequence[Table], workspace: Workspace, wanted: FileOptions) -> NearlyFitting | None:
+    """A saved mapping that nearly fits one of the tables."""
     if wanted.map_name is not None:
         return None
     for saved in maps_of_system(workspace.folder, workspace.description):
         for table in tables:
             missing = saved.missing_in(table)
-            if missing and len(missing) * 4 <= len(saved.headings()):
-                return saved, missing
+            if not missing or len(missing) == len(saved.headings()):
+                continue
+            there = {folded(column.heading): column.heading for column in table.columns if column.heading}
+            # What it leaves out on purpose shows just as well whose sheet it is.
+            skipped = [heading for heading in saved.skip if folded(heading) in there]
+            if len(missing) * 4 <= len(saved.headings()) + len(skipped):
+                known = {folded(heading) for heading in (*saved.headings(), *saved.skip)}
+                new = [heading for word, heading in there.items() if word not in known]
+                return NearlyFitting(saved, missing, [nearest(heading, new) for heading in missing])
     return None
 
 
-def nearly_fits(saved: SavedMap, missing: Sequence[str]) -> WrongUse:
+def nearly_fits(nearly: NearlyFitting) -> WrongUse:
     """The error of a file whose only sheet a saved mapping nearly fits."""
+    saved = nearly.saved
     return WrongUse(
-        f"the saved mapping {saved.name} almost fits, but there is no column {' and '.join(f'“{heading}”' for heading in missing)}",
-        f"If a heading has changed, edit {FOLDER}/{saved.path.name}; to use the headings alone, add --as {saved.record}.",
+        f"the saved mapping {saved.name} almost fits, but there is no column {nearly.said}",
+        f"If a heading has changed, edit {FOLDER}/{saved.path.name} (as a workbook: kotrel settings mapping {saved.name}); to use the headings alone, add --as {saved.record}.",
         "map-nearly-fits",
     )
 
@@ -72,12 +102,10 @@ def not_read(table: Table, workspace: Workspace, wanted: FileOptions, mapped: bo
     what = f"sheet “{table.sheet}” has {count(table.rows, 'row')} and is not read"
     nearly = nearly_fitting([table], workspace, wanted)
     if nearly is not None:
-        saved, missing = nearly
-        names = listed_and([f"“{heading}”" for heading in missing])
         return NotRead(
             "error",
             "sheet-nearly-fits",
-            f"{what}: the saved mapping {saved.name} lacks column {names}; correct the heading or the mapping, or read one sheet only with --sheet NAME",
+            f"{what}: it lacks the column {nearly.said} of the saved mapping {nearly.saved.name}; correct the heading or the mapping, or read one sheet only with --sheet NAME",
         )
     readable = list(readable_records(workspace.description).values())
     known = _with_known_headings(table, readable, what, wanted)
