@@ -37,6 +37,41 @@ class OnSqlite(Program):
         rows = self.json("stock", *words)["rows"]
         return {tuple(row[name] for name in names): (row["on_hand"], row["value"]) for row in rows}
 
+    def posted_again(self, name: str, *words: str, record: str = "opening_stock", status: int | None = None) -> set:
+        found = self.json("check", name, "--as", record, *words, status=status)["findings"]
+        return {(each["severity"], each["row"]) for each in found if each["kind"] == "lines-posted"}
+
+    def test_the_same_lines_under_another_number_are_asked_about(self):
+        self.load("open.csv", *FLAT, record="opening_stock", more=("--date", "2026-12-01"))
+        # The same sheet, saved again with a word more, and loaded on another day.
+        again = [FLAT[0], *(f"{line} " for line in FLAT[1:]), "ROP-00130,LOFT,7,M,0.70,L-01-A,,,"]
+        self.write("again.csv", *again[:4], again[6])
+        rows = {("error", row) for row in (2, 3, 4)}
+        self.assertEqual(self.posted_again("again.csv", "--date", "2026-12-02", status=1), rows)
+        # A number says that somebody means more of the same.
+        self.assertEqual(self.posted_again("again.csv", "--number", "MORE"), {("warning", row) for _, row in rows})
+        # One line of three is no sheet loaded again; nor is another quantity, or another lot.
+        self.write("other.csv", FLAT[0], FLAT[1], again[6], "ROP-00120,LOFT,3,COIL,125.20,L-01-B,,,")
+        self.assertEqual(self.posted_again("other.csv", "--date", "2026-12-02"), set())
+        self.write("serial.csv", FLAT[0], FLAT[4].replace("R-1001", "R-1009"))
+        self.assertEqual(self.posted_again("serial.csv", "--date", "2026-12-02"), set())
+        # What was taken back may be posted again.
+        self.json("undo", "L0001", "--yes")
+        self.assertEqual(self.posted_again("again.csv", "--date", "2026-12-02"), set())
+
+    def test_other_documents_may_say_the_same_again(self):
+        receipt = (
+            "Item,Warehouse,Quantity,Cost,Vendor",
+            "ROP-00010,QUAY,5,0.4,KELDRIFT",
+            "ROP-00020,QUAY,6,0.5,KELDRIFT",
+        )
+        self.load("in.csv", *receipt, record="goods_receipt", more=("--date", "2026-12-01"))
+        again = ("in.csv", "--date", "2026-12-02")
+        self.assertEqual(self.posted_again(*again, record="goods_receipt"), {("warning", 2), ("warning", 3)})
+        self.assertEqual(self.posted_again(*again, "--number", "R-2", record="goods_receipt"), set())
+        self.write("part.csv", *receipt[:2], "ROP-00030,QUAY,6,0.5,KELDRIFT")
+        self.assertEqual(self.posted_again("part.csv", "--date", "2026-12-02", record="goods_receipt"), set())
+
     def test_a_document_has_one_vendor_and_one_date(self):
         heads = "PO,Vendor,Date,Item,Qty,Price,Warehouse,Remark"
         self.write("po.csv", heads, "P-1,KELDRIFT,2026-12-01,ROP-00010,9,0.38,QUAY,a", "P-1,Keldrift Cordage,2026-12-01,ROP-00020,9,0.48,quay,b",

@@ -17,7 +17,8 @@ from kotrel.core.documents.document_tables import PART, DocumentTables, document
 from kotrel.core.documents.families import Family, families
 from kotrel.core.documents.fulfilment import fulfil
 from kotrel.core.documents.ledger_posting import MOVEMENT, Posted, places_before, post
-from kotrel.core.documents.posted_already import LoadsOf, check_standing, document_rows_of, standing_numbers
+from kotrel.core.documents.posted_already import LoadsOf, Standing, check_standing, document_rows_of, standing_numbers
+from kotrel.core.documents.posted_lines import check_posted_lines
 from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.documents.written_lots import check_written_lots
 from kotrel.core.phrases import count
@@ -75,6 +76,7 @@ def check_documents(
     now: datetime,
     only_new: bool,
     new_codes: Collection[str] = (),
+    numbers_made: bool | None = None,
 ) -> InDocuments:
     """Checks the documents of a load and works out their movements.
 
@@ -83,6 +85,8 @@ def check_documents(
         now: when it is posted, by the clock of the place.
         only_new: documents that the system holds with the same content are left out instead of refused.
         new_codes: lots and serial numbers that are new, whatever they look like.
+        numbers_made: documents without a number got one of Kotrel's; None where what they post is not compared with what
+            others posted.
     """
     description = state.description
     done = InDocuments(list(parts), {}, [], pl.DataFrame(schema=_totals_kinds()))
@@ -99,7 +103,8 @@ def check_documents(
             _leave_out(done, whole, [number for number, how in known.items() if how == "same"])
             known = {number: how for number, how in known.items() if how != "same"}
             whole = document_tables_of(family, done.parts, places, state)
-        _add(done, check_standing(whole, known, ledger.loads_of, ledger.read))
+        made = None if numbers_made is None else numbers_made and not _is_numbered(whole, done.parts, places)
+        _add(done, _found_in(whole, known, made, ledger))
         _add(done, check_document_tables(whole, rules, now.date()))
         whole = _mark_wrong(whole, done.parts)
         if description.ledger is None:
@@ -125,6 +130,20 @@ def check_documents(
             totals=pl.concat([done.totals, _totals(whole, _without_taken_off_orders(whole, posted.movements))]),
         )
     return done
+
+
+def _found_in(whole: DocumentTables, known: dict[str, Standing], made: bool | None, ledger: Ledger) -> Found:
+    """What is wrong with documents beside those that the system has."""
+    yield from check_standing(whole, known, ledger.loads_of, ledger.read)
+    if made is not None:
+        yield from check_posted_lines(whole, known, made, ledger.read)
+
+
+def _is_numbered(whole: DocumentTables, parts: Sequence[Rows], places: Sequence[int]) -> bool:
+    """Whether a sheet gives the numbers of its documents."""
+    number, header = whole.family.number, whole.family.header.name
+    headers = [parts[place] for place in places if parts[place].record.name == header]
+    return any(number in rows.letters or number in rows.sources for rows in headers)
 
 
 def _add(done: InDocuments, found: Found) -> None:

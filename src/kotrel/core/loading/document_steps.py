@@ -92,6 +92,8 @@ def with_documents(checked: list[Checked], business: Business, look: SystemReade
         business.now,
         only_new,
         business.options.new_codes,
+        # What stock is to be is posted as the difference: there is nothing to be posted twice.
+        None if business.options.documents.as_target else business.options.documents.number is None,
     )
     again = [
         replace(

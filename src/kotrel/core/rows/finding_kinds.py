@@ -198,6 +198,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "counted-quantities": ("warning", "The sheet of a document that adds to stock looks like a count.", "If the quantities were counted, use --as-target or kotrel count."),
         "one-document": ("error", "One document number is given for a sheet with several warehouses.", "Leave out --number: each warehouse gets a document.", "sheet"),
         "no-lines": ("error", "A document without lines.", "Add lines, or delete it."),
+        "lines-posted": ("error or warning", "Another document has posted the same lines: the same sheet, loaded again, counts twice.", "Leave these rows out. If it is more of the same, give the document a number: --number, or a column."),
         "already-posted": ("error", "The document is already posted, with the same content.", "Nothing: it is already posted."),
         "number-used": ("error", "A document of this number was posted and taken back.", "Use another number."),
         "posted-otherwise": ("error", "The document number is already posted, with other content.", "Use another number, or undo that load first."),
