@@ -69,6 +69,13 @@ class OnSqlite(Program):
         again = ("in.csv", "--date", "2026-12-02")
         self.assertEqual(self.posted_again(*again, record="goods_receipt"), {("warning", 2), ("warning", 3)})
         self.assertEqual(self.posted_again(*again, "--number", "R-2", record="goods_receipt"), set())
+        self.write("other.csv", *(line.replace("KELDRIFT", "BRANNOCH") for line in receipt))
+        self.assertEqual(self.posted_again("other.csv", *again[1:], record="goods_receipt"), set())
+        order = ("Item,Warehouse,Quantity,Price,Customer", "ROP-00010,QUAY,5,0.9,C-1001")
+        self.load("order.csv", *order, record="sales_order", more=("--date", "2026-12-01"))
+        self.assertEqual(self.posted_again("order.csv", *again[1:], record="sales_order"), {("warning", 2)})
+        self.write("order.csv", *order, "ROP-00020,QUAY,5,0.9,C-1001")
+        self.assertEqual(self.posted_again("order.csv", *again[1:], record="sales_order"), set())
         self.write("part.csv", *receipt[:2], "ROP-00030,QUAY,6,0.5,KELDRIFT")
         self.assertEqual(self.posted_again("part.csv", "--date", "2026-12-02", record="goods_receipt"), set())
 

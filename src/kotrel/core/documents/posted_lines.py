@@ -30,7 +30,7 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     """
     family = whole.family
     opens = any("opening balance" in allowed for allowed in family.header.needs.values())
-    if family.header.effect == "none" or not (opens or made):
+    if not (opens or made):
         return
     lines = whole.lines.filter(
         ~pl.col("document").is_in(list(known)) & pl.col("item").is_not_null() & pl.col("number").is_not_null()
@@ -38,6 +38,7 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     if not lines.height:
         return
     again = _again(whole, lines, read)
+    again = _of_same_partners(whole, again, read) if again.height else again
     if not again.height:
         return
     bad = again.join(_doubtful(lines, again, opens), on=["document", "other"], how="semi")
@@ -54,6 +55,19 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     messages = [f"{other} has the same line, and posted again it counts twice: {advice}" for other in bad["other"]]
     title = "the same lines are posted already"
     yield from whole.findings(severity, "lines-posted", title, "quantity", bad, messages)
+
+
+def _of_same_partners(whole: DocumentTables, again: pl.DataFrame, read: Reader) -> pl.DataFrame:
+    """What is again in a document for the same vendor, customer or warehouse: two customers may order the same."""
+    header, number = whole.family.header, whole.family.number
+    partners = [name for name, field in header.fields.items() if field.to is not None and not field.is_kept]
+    partners = [name for name in partners if name != "account"]
+    held = read(header.name, [number, *partners], (number, again["other"].unique()))
+    mine = whole.headers.select("document", *partners).unique("document", keep="first")
+    same = again.join(mine, on="document", how="inner").join(
+        held.rename({number: "other"}), on=["other", *partners], how="semi", nulls_equal=True
+    )
+    return same.select(again.columns)
 
 
 def _doubtful(lines: pl.DataFrame, again: pl.DataFrame, opens: bool) -> pl.DataFrame:
