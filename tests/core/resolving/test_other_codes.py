@@ -176,6 +176,28 @@ class OtherCodes(unittest.TestCase):
             [done] = checked(part("item", sources, *lines))
         self.assertEqual([each for each in kinds(done.rows) if each[0] == "repeats"], [])
 
+    def test_a_sheet_whose_codes_are_made_is_not_loaded_twice(self):
+        # Without the system's other codes, the name alone says that a row is there: are red.
+        sources = {
+            "code": Source(make="'R-' + next(1)"),
+            **dict(zip(("words", "group"), columns("A", "B"), strict=True)),
+        }
+        named = [("W", "G"), ("red", "ROPE"), ("green", "CHAIN"), ("amber", "ROPE")]
+        [done] = checked(part("item", sources, *named))
+        self.assertEqual(
+            [each for each in kinds(done.rows) if each[0] == "repeats"],
+            [("repeats", "error", 2), ("repeats", "error", 3)],
+        )
+        self.assertEqual(
+            {group.option for group in done.rows.findings if group.kind == "repeats"}, {("--match-on", "words")}
+        )
+        [done] = checked(part("item", sources, *named), options=LoadOptions(new_codes=("all",)))
+        self.assertEqual({each[1] for each in kinds(done.rows) if each[0] == "repeats"}, {"warning"})
+        [done] = checked(part("item", sources, *named, ("pink", "ROPE"), ("white", "ROPE")))
+        self.assertEqual(
+            {each[1] for each in kinds(done.rows) if each[0] == "repeats"}, {"warning"}, "not most of them"
+        )
+
     def test_three_fields_that_agree_are_enough_to_doubt(self):
         names = ("code", "words", "vendor", "number")
         sources = dict(zip(names, columns(*"ABCD"), strict=True))
@@ -194,7 +216,7 @@ class OtherCodes(unittest.TestCase):
 
     def test_a_key_that_the_match_makes_is_not_missing(self):
         code, number, words = Source(make="'R-' + next(1)"), Source(("A",)), Source(("B",))
-        lines = [("N", "W"), ("77", "four"), ("99", "new")]
+        lines = [("N", "W"), ("77", "five"), ("99", "new")]
         options = LoadOptions(match_on="barcode")
         [done] = checked(part("item", {"code": code, "barcode": number, "words": words}, *lines), options=options)
         self.assertEqual(kinds(done.rows), [])

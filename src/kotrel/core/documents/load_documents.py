@@ -103,8 +103,7 @@ def check_documents(
             _leave_out(done, whole, [number for number, how in known.items() if how == "same"])
             known = {number: how for number, how in known.items() if how != "same"}
             whole = document_tables_of(family, done.parts, places, state)
-        made = None if numbers_made is None else numbers_made and not _is_numbered(whole, done.parts, places)
-        _add(done, _found_in(whole, known, made, ledger))
+        _add(done, _found_in(whole, known, numbers_made, ledger))
         _add(done, check_document_tables(whole, rules, now.date()))
         whole = _mark_wrong(whole, done.parts)
         if description.ledger is None:
@@ -114,36 +113,52 @@ def check_documents(
                 )
             continue
         _add(done, check_written_lots(whole, ledger.sums, new_codes))
-        posted = post(whole, ledger.sums, rules.below_zero, later)
-        _add(done, iter(posted.findings))
-        _add(done, _already_there(whole, posted, ledger.sums))
-        # A document of which one row is refused posts nothing.
-        spoilt = _spoilt(_mark_wrong(whole, done.parts), known)
-        posted = replace(posted, movements=posted.movements.filter(~pl.col("document").is_in(spoilt.implode())))
-        off = fulfil(whole, description, posted.movements, ledger.sums, later)
-        _add(done, iter(off.findings))
-        posted = replace(posted, movements=pl.concat([posted.movements, off.movements]))
-        later = posted.movements if later is None else pl.concat([later, posted.movements])
+        movements = _posted(done, whole, known, description, ledger, rules, later)
+        later = movements if later is None else pl.concat([later, movements])
         done = replace(
             done,
-            movements=[*done.movements, *_ledger_rows(description, posted.movements, done.parts, now)],
-            totals=pl.concat([done.totals, _totals(whole, _without_taken_off_orders(whole, posted.movements))]),
+            movements=[*done.movements, *_ledger_rows(description, movements, done.parts, now)],
+            totals=pl.concat([done.totals, _totals(whole, _without_taken_off_orders(whole, movements))]),
         )
     return done
 
 
-def _found_in(whole: DocumentTables, known: dict[str, Standing], made: bool | None, ledger: Ledger) -> Found:
+def _posted(
+    done: InDocuments,
+    whole: DocumentTables,
+    known: dict[str, Standing],
+    description: Description,
+    ledger: Ledger,
+    rules: StockRules,
+    later: pl.DataFrame | None,
+) -> pl.DataFrame:
+    """The movements of the documents of a family, and of what they fulfil; what is wrong with them is added.
+
+    Args:
+        later: the movements of the families before, which the system does not have yet.
+    """
+    posted = post(whole, ledger.sums, rules.below_zero, later)
+    _add(done, iter(posted.findings))
+    _add(done, _already_there(whole, posted, ledger.sums))
+    # A document of which one row is refused posts nothing.
+    spoilt = _spoilt(_mark_wrong(whole, done.parts), known)
+    movements = posted.movements.filter(~pl.col("document").is_in(spoilt.implode()))
+    off = fulfil(whole, description, movements, ledger.sums, later)
+    _add(done, iter(off.findings))
+    return pl.concat([movements, off.movements])
+
+
+def _found_in(whole: DocumentTables, known: dict[str, Standing], numbers_made: bool | None, ledger: Ledger) -> Found:
     """What is wrong with documents beside those that the system has."""
     yield from check_standing(whole, known, ledger.loads_of, ledger.read)
-    if made is not None:
-        yield from check_posted_lines(whole, known, made, ledger.read)
+    if numbers_made is not None:
+        yield from check_posted_lines(whole, known, numbers_made and not _is_numbered(whole), ledger.read)
 
 
-def _is_numbered(whole: DocumentTables, parts: Sequence[Rows], places: Sequence[int]) -> bool:
+def _is_numbered(whole: DocumentTables) -> bool:
     """Whether a sheet gives the numbers of its documents."""
     number, header = whole.family.number, whole.family.header.name
-    headers = [parts[place] for place in places if parts[place].record.name == header]
-    return any(number in rows.letters or number in rows.sources for rows in headers)
+    return any(number in rows.letters or number in rows.sources for rows in whole.parts if rows.record.name == header)
 
 
 def _add(done: InDocuments, found: Found) -> None:

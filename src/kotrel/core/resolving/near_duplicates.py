@@ -301,25 +301,70 @@ def _of_same_name(record: Record, state: SystemState, fields: Sequence[str], nam
     return held_rows.filter(pl.len().over(f"held {name}") <= NAMESAKES)
 
 
-def find_repeated(rows: Rows, state: SystemState, new: Callable[[], pl.Series]) -> list[FindingGroup]:
-    """A warning at the key of each new row whose other values are all those of a row with another key."""
+def find_repeated(
+    rows: Rows, state: SystemState, new: Callable[[], pl.Series], really_new: Collection[str] = ()
+) -> list[FindingGroup]:
+    """A finding at the key of each new row whose other values are all those of a row with another key; where the keys
+    are made, of each whose name another row has.
+
+    One such row may be a twin. Where most new rows are so, the sheet was loaded before: an error.
+
+    Args:
+        new: Boolean for each row: the system does not have it.
+        really_new: codes that are new whatever they look like, or :data:`ALL`.
+    """
+    fields = _told_apart_by(rows)
+    is_made = _is_made(rows, rows.record.key[0])
+    if len(fields) < (1 if is_made else ENOUGH):
+        return []
+    name, key = str(rows.record.called), rows.record.key[0]
+    wanted = new() & rows.values[name].is_not_null() & ~rows.values[key].is_in(list(really_new)).fill_null(False)
+    if not wanted.any():
+        return []
+    pairs = _pairs(rows, state, fields, wanted)
+    others = [each for each in fields if each != name]
+    same = pairs.filter(_agree(others) if others else pl.lit(False)).unique(ROW, keep="first").sort(ROW)
+    # Where nobody typed a key, the name alone says what a row is.
+    namesakes = pairs.filter(~pl.col(ROW).is_in(same[ROW].implode()) & is_made).unique(ROW, keep="first").sort(ROW)
+    is_usual = 2 * (same.height + namesakes.height) > int(wanted.sum())
+    findings = _repeated_findings(rows, same, namesakes, is_usual and ALL not in really_new)
+    return [replace(each, option=("--match-on", name)) for each in findings] if is_made and is_usual else findings
+
+
+def _told_apart_by(rows: Rows) -> list[str]:
+    """The fields that tell rows with one name apart; none where rows have no name, or a key of several fields."""
     record = rows.record
     name, key = record.called, record.key[0]
     if len(record.key) > 1 or name is None or name not in rows.fields or name == key:
         return []
-    fields = [each for each in rows.fields if each != key and not record.fields[each].is_kept]
-    wanted = new() & rows.values[name].is_not_null() if len(fields) >= ENOUGH else None
-    if wanted is None or not wanted.any():
-        return []
-    held_rows = _of_same_name(record, state, fields, rows.values[name].filter(wanted))
-    if not held_rows.height:
-        return []
+    return [each for each in rows.fields if each != key and not record.fields[each].is_kept]
+
+
+def _pairs(rows: Rows, state: SystemState, fields: Sequence[str], wanted: pl.Series) -> pl.DataFrame:
+    """Each wanted row with each row of the system that has the same name and another key."""
+    key, name = rows.record.key[0], str(rows.record.called)
+    held_rows = _of_same_name(rows.record, state, fields, rows.values[name].filter(wanted))
     fresh = rows.values.filter(wanted & rows.values[name].is_in(held_rows[f"held {name}"].implode()))
     pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")
-    same = pairs.filter(_agree([each for each in fields if each != name]) & (pl.col(key) != pl.col("held key")))
-    same = same.unique(ROW, keep="first").sort(ROW)
-    if not same.height:
-        return []
-    message = "every other value equals an existing one. Is it the same? Then use its code"
-    cells = cells_of(same[ROW], same[key], message, same["held key"])
-    return [rows.group("warning", "repeats", "new code, but its data duplicates an existing one", key, cells)]
+    return pairs.filter(pl.col(key) != pl.col("held key"))
+
+
+def _is_made(rows: Rows, key: str) -> bool:
+    return key in rows.sources and rows.sources[key].make is not None
+
+
+def _repeated_findings(rows: Rows, same: pl.DataFrame, namesakes: pl.DataFrame, are_errors: bool) -> list[FindingGroup]:
+    """Findings on new rows that repeat an existing one, and on those that have its name: ``ROW``, the key, ``held key``."""
+    key, title = rows.record.key[0], rows.record.fields[str(rows.record.called)].title.lower()
+    severity: Severity = "error" if are_errors else "warning"
+    advice = "use its code, or name yours with --new-codes" if are_errors else "is it the same? Then use its code"
+    return [
+        rows.group(
+            severity, "repeats", words, key, cells_of(part[ROW], part[key], f"{what}: {advice}", part["held key"])
+        )
+        for part, words, what in (
+            (same, "new code, but its data duplicates an existing one", "every other value equals an existing one"),
+            (namesakes, f"a made code, but the {title} of an existing one", f"an existing one has the same {title}"),
+        )
+        if part.height
+    ]

@@ -157,7 +157,7 @@ def ready_rows(
     # Documents are numbered one after the other: their numbers are nearly the same for a reason.
     if rows.has_key and not record.is_posted:
         rows = rows.with_findings(find_doubtful_codes(rows, state, new, options.new_codes))
-        rows = rows.with_findings(find_repeated(rows, state, new))
+        rows = rows.with_findings(find_repeated(rows, state, new, options.new_codes))
         rows = rows.with_findings(find_taken_identities(rows, state, new, options.new_codes))
     created: tuple[Consequence, ...] = ()
     if options.create:

@@ -159,7 +159,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "own-code": ("warning", "Another code of a row is the own code of a different row, which it will be taken for.", "Check whose code it is."),
         "other-codes-taken": ("error or warning", "A new row with the vendor's code, e-mail or other identifying fields of an existing one.", "Use the code of that row, or name yours with --new-codes."),
         "other-codes-twice": ("warning", "New rows of the sheet that have the same vendor's code, e-mail or other identifying fields.", "Check whether they are the same."),
-        "repeats": ("warning", "A new row whose data duplicates an existing one.", "Check whether it is the same."),
+        "repeats": ("error or warning", "A new row whose data duplicates an existing one; where codes are made, a new row with the name of an existing one.", "Check whether it is the same. If it is not: --new-codes."),
         "found-otherwise": ("warning", "The row was found by a code that is written in another way.", "Check that it is the same."),
         "not-found": ("error", "Nothing in the system has this code.", "Correct it, or give the new row its key.", "cell"),
         "not-unique": ("error", "Several rows of the system have this code.", "Use the key of one of them.", "cell"),

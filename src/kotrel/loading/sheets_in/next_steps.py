@@ -100,6 +100,8 @@ def _other_codes_steps(checked: Sequence[Checked], args: argparse.Namespace, scr
 def _what_is_found(option: Sequence[str], group: FindingGroup) -> str:
     if group.field == option[-1]:
         return "reads such codes as the existing ones"
+    if group.kind == "repeats":
+        return "finds existing rows by it, and makes codes for the others"
     return f"if the column {group.heading} holds such codes"
 
 
