@@ -56,6 +56,28 @@ class Prices(Program):
         self.kotrel("undo", "L0001", "--yes")
         self.assertEqual(self.price(*fleet, "--on", "2027-02-01"), "0.53")
 
+    def test_rules_that_are_loaded_are_not_calculated_on_top_of_themselves(self):
+        self.json("reprice", "rope", "-o", "rope.xlsx")
+        self.assertIn("prices by the rules rope, from 2027-02-01", self.kotrel("load", "rope.xlsx", "--yes").stdout)
+        refused = self.kotrel("reprice", "rope", "-o", "again.xlsx", status=1).stderr
+        self.assertIn("loaded already, as L0001", refused)
+        self.assertFalse((self.folder / "again.xlsx").exists())
+        # On top: 0.63 × 1.04 = 0.6552. YARD has 0.64 for the second before and after the first time: only three are new.
+        told = self.json("reprice", "rope", "--again")
+        self.assertEqual((told["loaded"], told["begun"]), (["L0001"], 3))
+        self.assertIn(
+            ("SHOP", "ROP-00010", "0.66"), {(each["list"], each["item"], each["new"]) for each in told["prices"]}
+        )
+        self.assertIn("come on top of that", self.kotrel("reprice", "rope", "--again").stdout)
+        # Rules without a first day may be meant for every month; other rules for the same day are reported, too.
+        self.write("prices/other.toml", *RULES.replace("+ 4%", "+ 1%").splitlines())
+        told = self.json("reprice", "other")
+        self.assertEqual((told["loaded"], told["begun"]), ([], 3))
+        self.assertIn("3 old prices already set for 2027-02-01", self.kotrel("reprice", "other").stdout)
+        self.kotrel("undo", "L0001", "--yes")
+        told = self.json("reprice", "rope")
+        self.assertEqual((told["loaded"], told["begun"]), ([], 0))
+
     def test_a_promotion_asks_what_follows_it_and_undo_takes_all_of_it_back(self):
         self.write("june.csv", "Price list,Item,Unit,From quantity,From date,To date,Price",
                    "SHOP,ROP-00010,M,0,2027-06-01,2027-06-30,0.50")  # fmt: skip

@@ -10,9 +10,10 @@ from typing import Any
 import polars as pl
 from rich.text import Text
 
-from kotrel.core.errors import WrongUse
+from kotrel.core.errors import WrongData, WrongUse
 from kotrel.core.phrases import count
 from kotrel.core.pricing.price_rules import OWN_PRICES
+from kotrel.loading.loads.history import when
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_report, report_path
 from kotrel.pricing.price_picture import draw_changes
@@ -38,10 +39,7 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
     parts += [f"{repriced.same:,} unchanged by the rules"] if repriced.same else []
     parts += [f"{repriced.worked.untouched:,} that no step applies to"] if repriced.worked.untouched else []
     screen.show(" · ".join(parts))
-    for name, number in repriced.unknown.items():
-        screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
-    for said in (*repriced.not_read, *repriced.not_compared):
-        screen.show(Text(f"  {said}", style="yellow"))
+    _show_remarks(screen, repriced)
     for name, why in repriced.worked.idle.items():
         screen.show(Text(f"  step “{name}” had no effect: {why}", style="yellow"))
     for target, number in repriced.worked.blank.items():
@@ -61,6 +59,20 @@ def show_repriced(screen: Screen, repriced: Repriced, every: bool) -> None:
         screen.show(Text(words, style="yellow"))
     _show_told(screen, repriced, every)
     _show_groups(screen, repriced, every)
+
+
+def _show_remarks(screen: Screen, repriced: Repriced) -> None:
+    """What was loaded before, and what of the sheets was not used."""
+    for load in repriced.loaded[-1:]:
+        words = f"  these rules are loaded already, as {load.name} ({when(load.at)}): these prices come on top of that"
+        screen.show(Text(words, style="bold yellow"))
+    if repriced.begun:
+        words = f"  {count(repriced.begun, 'old price')} already set for {repriced.from_date}: calculated from that, not from the price before"
+        screen.show(Text(words, style="yellow"))
+    for name, number in repriced.unknown.items():
+        screen.show(Text(f"  {name}: {count(number, 'row')} left out, no item of the system", style="yellow"))
+    for said in (*repriced.not_read, *repriced.not_compared):
+        screen.show(Text(f"  {said}", style="yellow"))
 
 
 def _show_told(screen: Screen, repriced: Repriced, every: bool) -> None:
@@ -136,6 +148,8 @@ def repriced_json(repriced: Repriced, files: list[str]) -> dict[str, Any]:
         "unknown": dict(repriced.unknown),
         "not_read": list(repriced.not_read),
         "not_compared": list(repriced.not_compared),
+        "loaded": [each.name for each in repriced.loaded],
+        "begun": repriced.begun,
         "counts": {
             severity: sum(each.rows.height for each in repriced.told if each.severity == severity)
             for severity in ("error", "warning")
@@ -165,7 +179,27 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "-o", "--output", metavar="FILE", help="write the prices to this workbook, and a picture beside it"
     )
     parser.add_argument("--all", action="store_true", help="list every finding and every group")
+    parser.add_argument(
+        "--again", action="store_true", help="calculate them although they are loaded already: on top of that load"
+    )
     add_report(parser)
+
+
+def _require_not_loaded(repriced: Repriced, again: bool) -> None:
+    """Refuses rules whose prices are in force already: what they say per cent would come on top of itself.
+
+    Without a first day, rules may be meant for every month: then it is only reported.
+    """
+    if again or not repriced.loaded or repriced.rules.from_date is None:
+        return
+    last, name = repriced.loaded[-1], repriced.rules.name
+    raise WrongData(
+        f"these rules are loaded already, as {last.name} ({when(last.at)}), from {repriced.from_date}: "
+        "calculated again, they come on top of that",
+        f"To take that load back: kotrel undo {last.name}. To calculate them once more, on top: "
+        f"kotrel reprice {quoted([name])} --again. For another day: change from_date in prices/{name}.toml.",
+        "rules-loaded",
+    )
 
 
 def _new_workbook(path: Path) -> Path:
@@ -181,6 +215,7 @@ def run(args: argparse.Namespace, screen: Screen) -> int:
     out = None if args.output is None else _new_workbook(Path(args.output))
     with screen.progress(5) as step:
         repriced = reprice(args.rules, workspace, now().date(), step)
+        _require_not_loaded(repriced, args.again)
         files: list[str] = []
         if out is not None and repriced.prices.height:
             step("writing")

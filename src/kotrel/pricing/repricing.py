@@ -10,6 +10,7 @@ import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.errors import WrongUse
@@ -18,6 +19,7 @@ from kotrel.core.pricing.guards import GuardFinding, guarded, percent
 from kotrel.core.pricing.list_prices import read_known
 from kotrel.core.pricing.new_prices import Goods, Worked, fields_of, work_out
 from kotrel.core.pricing.price_rules import OWN_PRICES, Outliers, PriceRules
+from kotrel.core.pricing.price_workbook_columns import calculated_by
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, in_force
 from kotrel.core.pricing.rates import exchanged
 from kotrel.core.similarity import did_you_mean
@@ -48,6 +50,8 @@ class Repriced(Struct, frozen=True):
         not_read: what else of those sheets gives no figures, in words.
         not_compared: what could not be held against each other because there is no rate of a currency, in words.
         currencies: price list → its currency.
+        loaded: the loads in force of prices by these rules, with the same first day: what is calculated comes on top of
+            them.
     """
 
     rules: PriceRules
@@ -61,6 +65,12 @@ class Repriced(Struct, frozen=True):
     not_read: tuple[str, ...] = ()
     not_compared: tuple[str, ...] = ()
     currencies: Mapping[str, str] = field(default_factory=dict)
+    loaded: tuple[Entry, ...] = ()
+
+    @property
+    def begun(self) -> int:
+        """How many of the old prices begin on the first day of the new ones: somebody has set them for that day."""
+        return int((self.prices["old from"] == self.from_date.isoformat()).sum())
 
 
 def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Repriced:
@@ -93,6 +103,7 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         step("reading items and prices")
         wanted = dict.fromkeys(["code", "unit", "description", "cost", CURRENCY_FIELD, group, *own_prices, *used])
         items = read_known(reading.read, description.records["item"], list(wanted)).sort("code")
+        loaded = _loads_of(rules, reading.history())
         first = rules.from_date or today
         prices = in_force(reading.read("price", PRICE), first.isoformat())
         prices, unknown_rates = with_discounted(prices, replace(workspace, rates=rules.rates), reading, first)
@@ -118,7 +129,14 @@ def reprice(name: str, workspace: Workspace, today: date, step: Step) -> Reprice
         figures.not_read,
         (*unknown_rates, *lacking),
         goods.currencies,
+        loaded,
     )
+
+
+def _loads_of(rules: PriceRules, history: Sequence[Entry]) -> tuple[Entry, ...]:
+    """The loads in force of prices that these rules made."""
+    note = calculated_by(rules.name, rules.from_date)
+    return tuple(each for each in history if note in each.notes and each.status in ("loaded", "sent"))
 
 
 def _described(worked: Worked, goods: Goods, group: str, rules: PriceRules) -> tuple[pl.DataFrame, list[str]]:

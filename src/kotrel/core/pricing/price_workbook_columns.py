@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date
 
 from msgspec.structs import replace
 
@@ -15,6 +16,14 @@ OWN = (
     "Description", "Old price", "Change", "Change %", "Cost", "Markup %", "Margin %", "At stake", "Step", "Remarks",
 )  # fmt: skip
 """Headings of columns for the reader, which are never loaded."""
+
+
+def calculated_by(rules: str, from_date: date | None) -> str:
+    """What a load of such a workbook says of it, by which the rules find it again: ``prices by the rules keldrift, from
+    2027-02-01``.
+    """
+    when = f"from {from_date.isoformat()}" if from_date is not None else "without a first day"
+    return f"prices by the rules {rules}, {when}"
 
 
 def without_readers_columns(table: Table, own_columns: Mapping[str, str]) -> tuple[Table, dict[str, str]]:

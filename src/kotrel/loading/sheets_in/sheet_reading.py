@@ -18,7 +18,12 @@ from kotrel.core.matching.row_reading import understand
 from kotrel.core.matching.second_tables import second_tables
 from kotrel.core.pricing.price_rules import OWN_PRICES
 from kotrel.core.pricing.price_workbook_checks import PriceBook
-from kotrel.core.pricing.price_workbook_columns import BOOK_STAMP, FIRST_LOOK, without_readers_columns
+from kotrel.core.pricing.price_workbook_columns import (
+    BOOK_STAMP,
+    FIRST_LOOK,
+    calculated_by,
+    without_readers_columns,
+)
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 from kotrel.core.tables.detection import find_table
@@ -249,7 +254,7 @@ def _as_price_book(path: Path, tables: list[Table], workspace: Workspace) -> tup
     kept: list[Table] = []
     for table in tables:
         stripped, old = without_readers_columns(table, titles)
-        kept.append(stripped)
+        kept.append(replace(stripped, remarks=(*stripped.remarks, calculated_by(rules.name, rules.from_date))))
         books[table.sheet] = PriceBook(rules, old)
     return kept, books
 
