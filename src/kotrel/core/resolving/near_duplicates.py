@@ -307,7 +307,7 @@ def find_repeated(
     """A finding at the key of each new row whose other values are all those of a row with another key; where the keys
     are made, of each whose name another row has.
 
-    One such row may be a twin. Where most new rows are so, the sheet was loaded before: an error.
+    One such row may be a twin. Where most rows are so, the sheet was loaded before: an error.
 
     Args:
         new: Boolean for each row: the system does not have it.
@@ -324,9 +324,10 @@ def find_repeated(
     pairs = _pairs(rows, state, fields, wanted)
     others = [each for each in fields if each != name]
     same = pairs.filter(_agree(others) if others else pl.lit(False)).unique(ROW, keep="first").sort(ROW)
-    # Where nobody typed a key, the name alone says what a row is.
-    namesakes = pairs.filter(~pl.col(ROW).is_in(same[ROW].implode()) & is_made).unique(ROW, keep="first").sort(ROW)
-    is_usual = 2 * (same.height + namesakes.height) > int(wanted.sum())
+    # Where nobody typed a key, and nothing else identifies a row, its name alone says what it is.
+    namesakes = pairs.filter(~pl.col(ROW).is_in(same[ROW].implode()) & is_made & ~_is_identified(rows))
+    namesakes = namesakes.unique(ROW, keep="first").sort(ROW)
+    is_usual = 2 * (same.height + namesakes.height) > rows.values.height
     findings = _repeated_findings(rows, same, namesakes, is_usual and ALL not in really_new)
     return [replace(each, option=("--match-on", name)) for each in findings] if is_made and is_usual else findings
 
@@ -347,6 +348,13 @@ def _pairs(rows: Rows, state: SystemState, fields: Sequence[str], wanted: pl.Ser
     fresh = rows.values.filter(wanted & rows.values[name].is_in(held_rows[f"held {name}"].implode()))
     pairs = fresh.select(ROW, key, *fields).join(held_rows, left_on=name, right_on=f"held {name}", how="inner")
     return pairs.filter(pl.col(key) != pl.col("held key"))
+
+
+def _is_identified(rows: Rows) -> pl.Expr:
+    """Whether a row fills a group of fields by which it is known besides its key."""
+    groups = [group for group in rows.record.also_known_by if all(name in rows.fields for name in group)]
+    filled = [pl.all_horizontal(pl.col(group).is_not_null()) for group in groups]
+    return pl.any_horizontal(filled) if filled else pl.lit(False)
 
 
 def _is_made(rows: Rows, key: str) -> bool:
