@@ -337,7 +337,9 @@ class OtherSheets(Program):
         self.kotrel("reorder", "-o", "orders.xlsx")
         self.json("load", "orders.xlsx", "--yes")
         self.assertEqual(self.json("reorder", "--with-orders")["rows"], [])
-        self.assertEqual(len(self.json("reorder")["rows"]), before)
+        again = self.json("reorder")
+        self.assertEqual(len(again["rows"]), before)
+        self.assertIn(f"{before} lines with goods on order already", again["remarks"][0])
 
 
 if __name__ == "__main__":

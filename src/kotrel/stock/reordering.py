@@ -68,6 +68,12 @@ def _reorder_points(description: Description) -> Record:
     return points
 
 
+def _ordered_already(lines: Sequence[ReorderLine], with_orders: bool) -> Iterator[str]:
+    ordered = 0 if with_orders else sum(line.level.on_order > 0 for line in lines)
+    if ordered:
+        yield f"{count(ordered, 'line')} with goods on order already, which these quantities order again: --with-orders takes them off"
+
+
 def _remarks(rows: pl.DataFrame, lines: Sequence[ReorderLine], never: Collection[str]) -> Iterator[str]:
     if half := rows["order_up_to"].null_count():
         yield f"{count(half, 'reorder point')} without a level to order up to: no quantity can be calculated for them"
@@ -114,6 +120,7 @@ def reorder(workspace: Workspace, with_orders: bool, where: str | None) -> Reord
         both = rows.select("item", "warehouse").join(known, on="item", how="left", maintain_order="left")
         rows = rows.filter(condition.column(both).fill_null(False))
     lines, never = _lines(rows, items, item, sums, with_orders)
+    remarks += _ordered_already(lines, with_orders)
     remarks += _remarks(rows, lines, never)
     lines.sort(key=lambda line: (line.vendor or "~", line.level.item, line.level.warehouse))
     by_vendor: dict[str | None, Decimal] = {}
