@@ -69,6 +69,11 @@ class OnSqlite(Program):
         again = ("in.csv", "--date", "2026-12-02")
         self.assertEqual(self.posted_again(*again, record="goods_receipt"), {("warning", 2), ("warning", 3)})
         self.assertEqual(self.posted_again(*again, "--number", "R-2", record="goods_receipt"), set())
+        third = "ROP-00030,QUAY,7,0.5,KELDRIFT"
+        self.write("three.csv", *receipt, third)
+        self.load("three.csv", *receipt, third, record="goods_receipt", more=("--date", "2026-12-03"))
+        said = self.posted_again("three.csv", "--date", "2026-12-04", "--number", "R-3", record="goods_receipt")
+        self.assertEqual({row for _, row in said}, {2, 3, 4}, "three lines are hardly the same by chance")
         self.write("other.csv", *(line.replace("KELDRIFT", "BRANNOCH") for line in receipt))
         self.assertEqual(self.posted_again("other.csv", *again[1:], record="goods_receipt"), set())
         order = ("Item,Warehouse,Quantity,Price,Customer", "ROP-00010,QUAY,5,0.9,C-1001")

@@ -22,7 +22,7 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     """Lines that another document has posted, with the same quantity at the same place.
 
     Half the lines of an opening stock are enough to doubt all of it: it is entered once. Other documents may well say the
-    same again, and are doubted only as a whole, and where nobody gave them a number.
+    same again, and are doubted only as a whole; where somebody gave them a number, only if that can hardly be by chance.
 
     Args:
         known: the numbers that the system holds: another check speaks of these documents.
@@ -30,8 +30,6 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     """
     family = whole.family
     opens = any("opening balance" in allowed for allowed in family.header.needs.values())
-    if not (opens or made):
-        return
     lines = whole.lines.filter(
         ~pl.col("document").is_in(list(known)) & pl.col("item").is_not_null() & pl.col("number").is_not_null()
     )
@@ -41,7 +39,7 @@ def check_posted_lines(whole: DocumentTables, known: Collection[str], made: bool
     again = _of_same_partners(whole, again, read) if again.height else again
     if not again.height:
         return
-    bad = again.join(_doubtful(lines, again, opens), on=["document", "other"], how="semi")
+    bad = again.join(_doubtful(lines, again, opens, made), on=["document", "other"], how="semi")
     bad = bad.unique([PART, ROW], keep="first").sort(PART, ROW)
     if not bad.height:
         return
@@ -70,12 +68,18 @@ def _of_same_partners(whole: DocumentTables, again: pl.DataFrame, read: Reader) 
     return same.select(again.columns)
 
 
-def _doubtful(lines: pl.DataFrame, again: pl.DataFrame, opens: bool) -> pl.DataFrame:
+HARDLY_BY_CHANCE = 3
+"""Lines that two documents do not have in common by chance."""
+
+
+def _doubtful(lines: pl.DataFrame, again: pl.DataFrame, opens: bool, made: bool) -> pl.DataFrame:
     """Each document with the other one that has most of its lines, where these are enough to doubt it."""
     total = lines.group_by("document").agg(pl.len().alias("lines"))
     found = again.group_by("document", "other").agg(pl.struct(PART, ROW).n_unique().alias("found"))
     found = found.join(total, on="document").sort("found", "other", descending=[True, False])
     enough = 2 * pl.col("found") >= pl.col("lines") if opens else pl.col("found") == pl.col("lines")
+    if not (opens or made):
+        enough = enough & (pl.col("lines") >= HARDLY_BY_CHANCE)
     return found.filter(enough).unique("document", keep="first", maintain_order=True)
 
 
