@@ -173,8 +173,31 @@ class Counts(Counting):
         self.json("count", "collect", "quay", "one.csv")
         self.assertIn("1 place moved although trading is stopped", self.kotrel("count", "variance", "quay").stdout)
         # 39 at the freeze, 38 counted: one is taken off what is there now.
-        self.json("count", "post", "quay", "--yes")
+        posted = self.kotrel("count", "post", "quay", "--yes").stdout
+        self.assertIn("1 line where stock moved although trading is stopped", posted)
         self.assertEqual(self.on_hand("FST-00020"), "34")
+
+    def test_what_two_counts_find_is_corrected_once(self) -> None:
+        for trading in ("--stopped", "--trading"):
+            with self.subTest(trading):
+                names = [f"{name}-{trading.strip('-')}" for name in ("ola", "kari", "per")]
+                for name in names:
+                    self.json("count", "freeze", name, "--where", QUAY, trading)
+                there = int(self.on_hand("FST-00020"))
+                at = datetime.now().isoformat(sep=" ", timespec="seconds")
+                self.write("once.csv", "Warehouse,Item,Bin,Counted,Time", f"QUAY,FST-00020,Q-04-D,{there + 7},{at}")
+                self.write("more.csv", "Warehouse,Item,Bin,Counted,Time", f"QUAY,FST-00020,Q-04-D,{there + 8},{at}")
+                for name in names:
+                    self.json("count", "collect", name, "more.csv" if name == names[2] else "once.csv")
+                self.json("count", "post", names[0], "--yes")
+                self.assertEqual(int(self.on_hand("FST-00020")), there + 7)
+                # The second found the same, and the third one more: no other figure is right, in whatever order.
+                shown = self.kotrel("count", "variance", names[1]).stdout
+                self.assertIn(f"corrected since the freeze by the count {names[0]}", shown)
+                self.kotrel("count", "drop", names[0])
+                for name, wanted in ((names[1], there + 7), (names[2], there + 8)):
+                    self.json("count", "post", name, "--yes")
+                    self.assertEqual(int(self.on_hand("FST-00020")), wanted)
 
     def test_a_sheet_with_errors_is_not_taken_by_halves(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")

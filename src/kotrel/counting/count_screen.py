@@ -12,7 +12,7 @@ from rich.text import Text
 
 from kotrel.core.changes.journal import load_name
 from kotrel.core.columns import ROW
-from kotrel.core.counting.variance import CountLine
+from kotrel.core.counting.variance import MOVED_WHILE_STOPPED, CountLine
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
 from kotrel.core.stock.sums import half_away
@@ -20,7 +20,7 @@ from kotrel.counting.collecting import CollectedFile
 from kotrel.counting.correcting import Corrected, Correction, Listed
 from kotrel.counting.freezing import Frozen
 from kotrel.counting.posting import Posting
-from kotrel.counting.variance_screen import figure_text, place_in_words
+from kotrel.counting.variance_screen import figure_text, place_in_words, show_corrections
 from kotrel.loading.sheets_in.findings_screen import group_json, show_checked
 from kotrel.loading.sheets_in.next_steps import errors_in, mapping_step, show_steps
 from kotrel.screen.amounts_shown import money_text
@@ -219,7 +219,12 @@ def show_posting(screen: Screen, planned: Posting) -> None:
     screen.show(f"  adjusted: {count(len(planned.changed), 'line')} in {where}, net {money_text(planned.net)}")
     left = _left_open(planned)
     undecided = sum(line.undecided for line in left)
-    out = sum(bool(each.line.recount) for each in planned.adjusted)
+    moved = sum(each.line.recount == MOVED_WHILE_STOPPED for each in planned.adjusted)
+    out = sum(bool(each.line.recount) for each in planned.adjusted) - moved
+    show_corrections(screen, planned.state, "  ")
+    if moved:
+        words = f"  {count(moved, 'line')} where stock moved although trading is stopped: right only if it moved after the count"
+        screen.show(Text(words, style="bold yellow"))
     if out:
         screen.show(Text(f"  {count(out, 'line')} out of tolerance and not counted again", style="yellow"))
     _show_suspected(screen, [each.line for each in planned.adjusted if each.line.remarks])

@@ -23,6 +23,7 @@ from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.stock.sums import PLACE, LedgerQuery
 from kotrel.core.values.dates import moment_text
 from kotrel.counting.count_files import Count, Post, open_count
+from kotrel.counting.other_counts import corrections_since, without_corrections
 from kotrel.systems.interface import Reading
 from kotrel.workspace.settings import Workspace
 
@@ -37,6 +38,8 @@ class State(Struct, frozen=True, dict=True):
         posted: place → the number of the load that posted it (0 where nothing had to change).
         moved: places that moved since the freeze.
         tolerance: how far its lines may be off, by the classes of the items today.
+        corrected_by: other counts that have posted places of this one since it was frozen: their corrections are in what
+            is expected.
     """
 
     name: str
@@ -50,6 +53,7 @@ class State(Struct, frozen=True, dict=True):
     totals: Totals
     moved: int
     tolerance: Tolerance
+    corrected_by: tuple[str, ...] = ()
 
     @property
     def trading(self) -> bool:
@@ -82,7 +86,9 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     # With trading stopped, nothing should move; whether something did is worth a word.
     knows = ledger is not None and "posted_at" in ledger.fields
     now, since = held_now(open_, reading), _since(open_, about["frozen_at"], reading, knows)
-    parts = parted(open_, counted, trading, now, since)
+    corrected = corrections_since(workspace.hidden, count.path, about["frozen_at"], open_, reading)
+    since = without_corrections(since, corrected)
+    parts = parted(open_, counted, now, since, knows)
     tolerance = tolerance_now(workspace, reading)
     moved = moved_of(parts.told, now, since) if knows else NOTHING_MOVED
     told = lines_of(as_places(parts.told), as_entries(parts.lines), trading, moved, second, tolerance)
@@ -93,9 +99,12 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     keys = list(PLACE)
     # With trading stopped, what a posting and its undo moved there and back is nothing that moved.
     touched = (
-        open_.join(since, on=keys, how="semi", nulls_equal=True).height if knows and trading else _other_now(open_, now)
+        open_.join(since, on=keys, how="semi", nulls_equal=True).height
+        if knows and trading
+        else _other_now(open_, now, corrected)
     )
-    return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance)
+    others = tuple(corrected["count"].unique().sort())
+    return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance, others)
 
 
 def _with_serials(
@@ -175,11 +184,13 @@ def _since(places: pl.DataFrame, frozen_at: str, reading: Reading, knows: bool) 
     return moves.filter(pl.col("item").is_in(items.implode()))
 
 
-def _other_now(places: pl.DataFrame, now: pl.DataFrame) -> int:
-    """Places that hold another quantity now than at the freeze."""
-    both = places.join(now, on=list(PLACE), how="left", nulls_equal=True)
+def _other_now(places: pl.DataFrame, now: pl.DataFrame, corrected: pl.DataFrame) -> int:
+    """Places that hold another quantity now than at the freeze, besides what other counts have corrected."""
+    keys = list(PLACE)
+    sums = corrected.group_by(keys).agg(pl.col("quantity").cast(decimal_type()).sum().alias("corrected"))
+    both = places.join(now, on=keys, how="left", nulls_equal=True).join(sums, on=keys, how="left", nulls_equal=True)
     held, expected = (pl.col(name).cast(decimal_type()) for name in ("quantity", "expected"))
-    return both.filter(held.fill_null(0) != expected).height
+    return both.filter(held.fill_null(0) != expected + pl.col("corrected").fill_null(0)).height
 
 
 def settle_posts(count: Count, reading: Reading) -> None:

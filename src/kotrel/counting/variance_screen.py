@@ -14,7 +14,7 @@ from rich.text import Text
 from kotrel.core.columns import decimal_type
 from kotrel.core.counting.tolerances import Tolerance
 from kotrel.core.counting.variance import CountLine, CountPlace, totals_of
-from kotrel.core.phrases import count
+from kotrel.core.phrases import count, listed_and
 from kotrel.counting.count_state import State
 from kotrel.counting.count_workbooks import variance_book
 from kotrel.screen.amounts_shown import money_text, quantity_text
@@ -47,6 +47,14 @@ def show_variance(screen: Screen, state: State, tolerance: Tolerance, every: boo
     again = any(line.recount for line in state.told)
     following = f"sheets {state.name} --recount -o sheets" if again else f"post {state.name}"
     screen.show(Text(f"Next: {screen.program} count {following}", style="dim"))
+
+
+def show_corrections(screen: Screen, state: State, indent: str = "") -> None:
+    """Which other counts have posted places of this one since it was frozen."""
+    if state.corrected_by:
+        which = "counts" if len(state.corrected_by) > 1 else "count"
+        said = f"corrected since the freeze by the {which} {listed_and(state.corrected_by)}: what is expected includes that"
+        screen.show(Text(f"{indent}{said}", style="bold yellow"))
 
 
 def _show_lines(screen: Screen, lines: Sequence[CountLine]) -> None:
@@ -84,6 +92,7 @@ def _show_open(screen: Screen, state: State) -> None:
         screen.show(f"not counted: {count(left.height, 'line')}, expected value {money_text(value)}")
     if state.posted:
         screen.show(f"posted: {count(len(state.posted), 'line')}")
+    show_corrections(screen, state)
     if not state.trading and state.moved:
         screen.show(Text(f"{count(state.moved, 'place')} moved although trading is stopped", style="bold yellow"))
 

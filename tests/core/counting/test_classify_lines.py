@@ -47,7 +47,7 @@ class Parting(unittest.TestCase):
         now = frame([(key, "50.000000" if n else "47.5") for n, key in enumerate(held[:2])], "quantity")
         since = frame(moves, "posted_at", "quantity")
         whole = lines_of(as_places(places), entries, trading, moved_of(places, now, since), second, EXACT)
-        parts = parted(places, line_frame(entries), trading, now, since)
+        parts = parted(places, line_frame(entries), now, since)
         told = lines_of(
             as_places(parts.told), as_entries(parts.lines), trading, moved_of(parts.told, now, since), second, EXACT
         )

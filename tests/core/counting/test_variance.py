@@ -11,6 +11,7 @@ from kotrel.core.counting.selection import classes, sample
 from kotrel.core.counting.suspicions import suspected
 from kotrel.core.counting.tolerances import EXACT, Tolerance
 from kotrel.core.counting.variance import (
+    MOVED_WHILE_STOPPED,
     NOTHING_MOVED,
     CountEntry,
     CountLine,
@@ -62,6 +63,24 @@ class Figures(unittest.TestCase):
 
     def test_trading_stopped(self) -> None:
         self.assertEqual(one([entry("47")]).variance, -3)
+
+    def test_what_moves_although_trading_is_stopped(self) -> None:
+        # 50 at the freeze, 4 sold at minute 10: 46 now. Counted before, as somebody says who stops trading: 47 of 50.
+        line = one([entry("47")], False, moved("46", (10, "-4")))
+        self.assertEqual((line.expected, line.variance, line.recount), (50, -3, MOVED_WHILE_STOPPED))
+        # A time says whether it was before or after.
+        self.assertEqual(one([entry("47", minute(20))], False, moved("46", (10, "-4"))).variance, 1)
+        # What came and went is nothing; what is not counted is what is there now.
+        still = one([entry("47")], False, moved("50", (10, "-4"), (20, "4")))
+        self.assertEqual((still.variance, still.recount), (-3, "out of tolerance"))
+        self.assertEqual(one([], False, moved("46", (10, "-4"))).expected, 46)
+
+    def test_what_another_count_corrected_is_expected(self) -> None:
+        # Frozen at 50, another count has posted −2: its movement is not among those since the freeze.
+        for trading in (False, True):
+            for at in (None, minute(5)):
+                line = one([entry("48", at)], trading, moved("48"))
+                self.assertEqual((line.expected, line.variance), (48, 0))
 
     def test_trading(self) -> None:
         # 50 at the freeze; 4 sold at minute 10, counted at 20: 45, 2 sold at 30: 44 on hand now.

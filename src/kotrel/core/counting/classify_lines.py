@@ -34,13 +34,16 @@ class Parted(Struct, frozen=True):
     lines: pl.DataFrame
 
 
-def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.DataFrame, moved: pl.DataFrame) -> Parted:
+def parted(
+    places: pl.DataFrame, lines: pl.DataFrame, now: pl.DataFrame, moved: pl.DataFrame, known: bool = True
+) -> Parted:
     """Parts the places of a count.
 
     Args:
         lines: everything counted, in the order in which it was collected.
         now: what places hold now: ``PLACE`` and ``quantity``.
         moved: places where something moved since the freeze: ``PLACE``.
+        known: False where the system does not say when goods moved: then what was frozen is expected.
     """
     last = lines.join(lines.group_by(NUMBER).agg(pl.col("round").max()), on=[NUMBER, "round"], how="semi")
     once = last.filter(pl.col(NUMBER).is_unique())
@@ -56,13 +59,13 @@ def parted(places: pl.DataFrame, lines: pl.DataFrame, trading: bool, now: pl.Dat
         .join(once, on=NUMBER, how="left", maintain_order="left")
         .with_columns(pl.col(NOW).fill_null("0"))
     )
-    by_now = pl.lit(trading) & (pl.col("counted").is_null() | pl.col("at").is_not_null())
-    whole = whole.with_columns(pl.when(by_now).then(NOW).otherwise("expected").alias("when counted"))
+    # Where nothing moved, what is there now was there when it was counted.
+    whole = whole.with_columns(pl.col(NOW if known else "expected").alias("when counted"))
     exact = [pl.col(name).cast(decimal_type(), strict=False) for name in ("counted", "when counted")]
     short = ~pl.col("counted").str.contains(_LONG) & ~pl.col("when counted").str.contains(_LONG)
     unlike = whole.filter(pl.col("counted").is_not_null() & ~(short & (exact[0] == exact[1])).fill_null(False))
     odd = [unlike.select(NUMBER), several]
-    if trading and moved.height:
+    if moved.height:
         shifted = whole.filter(pl.col("counted").is_not_null())
         odd.append(shifted.join(moved, on=list(PLACE), how="semi", nulls_equal=True).select(NUMBER))
     told = pl.concat(each.cast({NUMBER: pl.UInt32}) for each in odd).unique()

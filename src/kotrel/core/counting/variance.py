@@ -122,11 +122,18 @@ class Movements(Struct, frozen=True):
 
     Attributes:
         now: what each place holds now, in the ledger.
-        since: place → (moment, quantity) of what moved after the freeze.
+        since: place → (moment, quantity) of what moved after the freeze; what other counts corrected is no movement.
+        known: False where the system does not say when goods moved: then what was frozen is all that is known.
     """
 
     now: Mapping[Key, Decimal]
     since: Mapping[Key, Sequence[tuple[str, Decimal]]]
+    known: bool = True
+
+    def is_shifted(self, key: Key, trading: bool) -> bool:
+        """Whether it matters when a place was counted: with trading stopped, not where as much came as went."""
+        moves = self.since.get(key, ())
+        return bool(moves) and (trading or sum((quantity for _, quantity in moves), ZERO) != 0)
 
     def within(self, key: Key, first: str, last: str) -> bool:
         """True where something moved there between two moments, both included."""
@@ -138,7 +145,9 @@ class Movements(Struct, frozen=True):
         return self.now.get(key, ZERO) - sum(later, ZERO)
 
 
-NOTHING_MOVED = Movements({}, {})
+MOVED_WHILE_STOPPED = "stock moved here although trading is stopped"
+"""Why to count a line again that is right only if the goods moved after it was counted."""
+NOTHING_MOVED = Movements({}, {}, known=False)
 
 
 def lines_of(
@@ -168,30 +177,31 @@ def lines_of(
 
 
 def _line(place: CountPlace, entries: Sequence[CountEntry], trading: bool, moved: Movements, second: str) -> CountLine:
+    # Where nothing moved since the freeze, it holds what was frozen, and what other counts have corrected since.
+    held = moved.now.get(place.key, ZERO) if moved.known else place.expected
     if not entries:
-        return CountLine(place, moved.now.get(place.key, ZERO) if trading else place.expected, None)
-    if len(entries) == 1 and not (trading and moved.since.get(place.key)):
+        return CountLine(place, held, None)
+    shifted = moved.is_shifted(place.key, trading)
+    if len(entries) == 1 and not shifted:
         # By far the most: counted once, at a place where nothing has moved.
-        timed = trading and entries[0].at is not None
-        return CountLine(
-            place, moved.now.get(place.key, ZERO) if timed else place.expected, entries[0].counted, tuple(entries)
-        )
+        return CountLine(place, held, entries[0].counted, tuple(entries))
     counted = sum((each.counted for each in entries), ZERO)
-    line = CountLine(place, place.expected, counted, tuple(entries))
+    line = CountLine(place, held, counted, tuple(entries))
     if len(entries) > 1 and second != "add":
         by = " and ".join(f"{each.counter or each.where} {plain_number(each.counted)}" for each in entries)
         return replace(line, counted=entries[-1].counted, recount=f"counted twice: {by}", undecided=True)
-    return _while_trading(line, moved) if trading else line
+    return _when_counted(line, trading, moved) if shifted else line
 
 
-def _while_trading(line: CountLine, moved: Movements) -> CountLine:
+def _when_counted(line: CountLine, trading: bool, moved: Movements) -> CountLine:
     """A line with what was expected when it was counted; undecided where movements make that uncertain."""
     key, times = line.place.key, [each.at for each in line.entries]
-    if None in times:
-        if not moved.since.get(key):
-            return line
+    if None in times and trading:
         said = "stock moved here since the freeze, and the sheet does not say when it was counted"
         return replace(line, recount=said, undecided=True)
+    if None in times:
+        # Whoever says that trading is stopped says that goods moved only after they were counted.
+        return replace(line, expected=moved.held_at(key, ""), recount=MOVED_WHILE_STOPPED)
     first, last = min(map(str, times)), max(map(str, times))
     if any(moved.within(key, str(at), _end_of(str(at))) for at in times):
         return replace(line, recount="stock moved while it was being counted", undecided=True)
