@@ -36,7 +36,7 @@ def corrections_since(hidden: Path, own: Path, frozen_at: str, places: pl.DataFr
     entries = {each.fingerprint: each for each in reading.history() if each.kind == "load"} if others else {}
     in_force = {each.number for each in entries.values() if not each.undone_by}
     for path in others:
-        # What is damaged says so when somebody opens it.
+        # A damaged file is reported when somebody opens that count.
         with (
             suppress(sqlite3.Error, Damaged, OSError),
             closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=30)) as connection,

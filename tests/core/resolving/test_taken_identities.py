@@ -18,16 +18,8 @@ from kotrel.core.values.near_codes import surely_differ
 from kotrel.core.values.same_writing import form_of, same_form
 from tests.builders import rows_in_sheet, system_of
 from tests.core.resolving.test_known_as import SYSTEM
+from tests.core.resolving.test_known_otherwise import HELD
 
-HELD = {
-    "item": {
-        "code": ["A", "B", "C", "D"],
-        "barcode": ["1", None, None, None],
-        "vendor": ["V", "V", "W", None],
-        "number": ["N-1", "N-2", "N-2", None],
-    },
-    "old": {"code": [], "item": []},
-}
 Line = tuple[str, str | None, str | None]
 
 
