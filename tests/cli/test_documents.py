@@ -84,6 +84,19 @@ class OnSqlite(Program):
         self.write("part.csv", *receipt[:2], "ROP-00030,QUAY,6,0.5,KELDRIFT")
         self.assertEqual(self.posted_again("part.csv", "--date", "2026-12-02", record="goods_receipt"), set())
 
+    def test_a_copied_line_of_an_order_is_asked_about(self):
+        line = "ROP-00010,QUAY,5,0.9,C-1001"
+        self.write(
+            "o.csv",
+            "Item,Warehouse,Quantity,Price,Customer",
+            line,
+            line.replace("0.9", "0.8"),
+            line.replace(",5,", ",6,"),
+            line,
+        )
+        found = self.json("check", "o.csv", "--as", "sales_order")["findings"]
+        self.assertEqual([(each["kind"], each["row"]) for each in found], [("place-twice", 5)])
+
     def test_a_document_has_one_vendor_and_one_date(self):
         heads = "PO,Vendor,Date,Item,Qty,Price,Warehouse,Remark"
         self.write("po.csv", heads, "P-1,KELDRIFT,2026-12-01,ROP-00010,9,0.38,QUAY,a", "P-1,Keldrift Cordage,2026-12-01,ROP-00020,9,0.48,quay,b",

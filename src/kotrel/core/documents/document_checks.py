@@ -30,8 +30,7 @@ def check_document_tables(whole: DocumentTables, rules: StockRules, today: date)
     yield from _amounts(whole)
     if whole.family.lots is not None:
         yield from _lots(whole, today)
-    if whole.family.header.effect == "in":
-        yield from _twice(whole)
+    yield from _twice(whole)
 
 
 def _tied(whole: DocumentTables) -> Found:
@@ -268,9 +267,13 @@ def _serials(whole: DocumentTables) -> Found:
 def _twice(whole: DocumentTables) -> Found:
     """The same item, warehouse, bin and lot twice in a document adds twice: perhaps a row was copied.
 
-    Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not.
+    Two deliveries at two costs are two lines. At one cost they may be; of opening stock they are not. Of orders, issues
+    and transfers only a line that is the same in all it says looks like a copied row.
     """
-    fields = [name for name in ("document", "item", "warehouse", "bin", "unit", "cost") if name in whole.lines.columns]
+    names = ["document", "item", "warehouse", "bin", "unit", "cost"]
+    if whole.family.header.effect != "in":
+        names += ["to_warehouse", "to_bin", "number", "price", "amount"]
+    fields = [name for name in names if name in whole.lines.columns]
     lots = (
         whole.lots.group_by("document", "line").agg(
             pl.concat_str([pl.col("lot"), pl.col("serial")], separator=" ", ignore_nulls=True)
@@ -303,5 +306,6 @@ def _twice(whole: DocumentTables) -> Found:
             for part, row in again.select("first part", "first row").iter_rows()
         ]
         severity: Severity = "error" if opening else "warning"
-        title = "the same item, warehouse, bin and lot twice"
+        is_receipt = whole.family.header.effect == "in"
+        title = "the same item, warehouse, bin and lot twice" if is_receipt else "the same line twice"
         yield from whole.findings(severity, "place-twice", title, "item", again, messages)
