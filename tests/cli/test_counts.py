@@ -199,6 +199,19 @@ class Counts(Counting):
                     self.json("count", "post", name, "--yes")
                     self.assertEqual(int(self.on_hand("FST-00020")), wanted)
 
+    def test_what_was_posted_and_undone_moved_nothing(self) -> None:
+        # Without a time, a line at a place where goods moved could not be posted.
+        self.json("count", "freeze", "quay", "--where", QUAY, "--trading")
+        self.write("one.csv", "Warehouse,Item,Bin,Counted", "QUAY,FST-00020,Q-04-D,41")
+        self.json("count", "collect", "quay", "one.csv")
+        self.json("count", "freeze", "later", "--where", QUAY, "--trading")
+        self.json("count", "collect", "later", "one.csv")
+        for name in ("quay", "quay", "later"):
+            load = self.json("count", "post", name, "--yes")["load"]
+            self.assertEqual(self.on_hand("FST-00020"), "41")
+            self.json("undo", load, "--yes")
+            self.assertEqual(self.on_hand("FST-00020"), "39")
+
     def test_a_sheet_with_errors_is_not_taken_by_halves(self) -> None:
         self.json("count", "freeze", "quay", "--where", QUAY, "--stopped")
         self.write("bad.csv", "Warehouse,Item,Bin,Unit,Counted", "QUAY,FST-00020,Q-04-D,EA,39", "QUAY,FST-00060,Q-99-Z,EA,6",

@@ -103,7 +103,7 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
         if knows and trading
         else _other_now(open_, now, corrected)
     )
-    others = tuple(corrected["count"].unique().sort())
+    others = tuple(corrected["count"].drop_nulls().unique().sort())
     return State(count.name, about, places, counted, quiet, left, told, posted, totals, touched, tolerance, others)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, suppress
+from contextlib import closing, contextmanager, suppress
 from decimal import Decimal
 from pathlib import Path
 
@@ -13,7 +13,7 @@ import polars as pl
 from kotrel.core.columns import decimal_type
 from kotrel.core.counting.frames import NUMBER
 from kotrel.core.stock.sums import PLACE
-from kotrel.counting.count_files import FOLDER, Count, Post
+from kotrel.counting.count_files import FOLDER, Count, DamagedCount, Post
 from kotrel.systems.interface import Reading
 from kotrel.workspace.stored_blocks import Damaged
 
@@ -22,33 +22,52 @@ CORRECTED = (*PLACE, "posted_at", "quantity", "count")
 
 
 def corrections_since(hidden: Path, own: Path, frozen_at: str, places: pl.DataFrame, reading: Reading) -> pl.DataFrame:
-    """What other counts of the workspace posted at these places since a moment, and is in force.
+    """What counts of the workspace posted at these places since a moment; of what was undone, both ways, without a name.
 
     A count that was put aside after it was posted is among them. One that somebody works on is read as it was last
     saved, so that two who post never wait for each other.
 
     Args:
-        own: the file of the count itself.
+        own: the file of the count itself: only what it posted and was undone is of interest, for what is posted is closed.
     """
     found = [pl.DataFrame(schema=dict.fromkeys(CORRECTED, pl.String))]
-    folder = hidden / FOLDER
-    others = [path for path in (*sorted(folder.glob("*.count")), *sorted(folder.glob("*.dropped*"))) if path != own]
-    entries = {each.fingerprint: each for each in reading.history() if each.kind == "load"} if others else {}
-    in_force = {each.number for each in entries.values() if not each.undone_by}
-    for path in others:
-        # A damaged file is reported when somebody opens that count.
-        with (
-            suppress(sqlite3.Error, Damaged, OSError),
-            closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=30)) as connection,
-        ):
-            other = Count(connection, path)
-            for post in other.posts():
-                entry = entries.get(post.fingerprint)
-                # One that was interrupted may have happened, although nobody has looked at that count since.
-                load = post.load if post.load is not None or entry is None else entry.number
-                if load is not None and load in in_force and post.at > frozen_at:
-                    found.append(_corrected(other, post, reading.refused_later(load)))
+    posts = list(_posts(hidden, own, frozen_at))
+    entries = {each.fingerprint: each for each in reading.history() if each.kind == "load"} if posts else {}
+    for path, post in posts:
+        # One that was interrupted may have happened, although nobody has looked at that count since.
+        entry = entries.get(post.fingerprint)
+        if entry is None or (path == own and not entry.undone_by):
+            continue
+        try:
+            with _read_only(path) as other:
+                frame = _corrected(other, post, reading.refused_later(entry.number))
+        except (sqlite3.Error, Damaged):
+            raise DamagedCount(
+                f"{path} is damaged: nobody can know what that count corrected",
+                "Put back a copy of that file from before, or move it elsewhere if it has no place of this count.",
+                "count-damaged",
+            ) from None
+        if entry.undone_by:
+            frame = frame.with_columns(pl.lit(None, pl.String).alias("count"))
+            back = pl.when(pl.col("quantity").str.starts_with("-")).then(pl.col("quantity").str.strip_prefix("-"))
+            found.append(frame.with_columns(back.otherwise("-" + pl.col("quantity")).alias("quantity")))
+        found.append(frame)
     return pl.concat(found).join(places.select(PLACE), on=list(PLACE), how="semi", nulls_equal=True)
+
+
+def _posts(hidden: Path, own: Path, frozen_at: str) -> Iterator[tuple[Path, Post]]:
+    """The postings of all counts of the workspace since a moment, each with the count's file."""
+    folder = hidden / FOLDER
+    for path in (*sorted(folder.glob("*.count")), *sorted(folder.glob("*.dropped*"))):
+        # A damaged file is reported when somebody opens that count.
+        with suppress(sqlite3.Error, Damaged, OSError), _read_only(path) as count:
+            yield from [(path, post) for post in count.posts() if post.at > frozen_at]
+
+
+@contextmanager
+def _read_only(path: Path) -> Iterator[Count]:
+    with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True, timeout=30)) as connection:
+        yield Count(connection, path)
 
 
 def _corrected(other: Count, post: Post, refused: frozenset[int]) -> pl.DataFrame:
