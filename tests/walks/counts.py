@@ -166,7 +166,7 @@ class Counts:
                 after[place] = Decimal(0)
         after = {place: quantity for place, quantity in after.items() if quantity}
         self.pass_time(1, 240)
-        post = ("count", "post", "c", "--yes", "--second", second, "--rest", rest)
+        post = ("count", "post", "c", "--yes", "--second", second, "--not-counted", rest)
         got = said(*post)
         self.log.append(f"{post}: {got}")
         if self.held() != after:

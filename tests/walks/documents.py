@@ -8,12 +8,10 @@ from __future__ import annotations
 
 import csv
 import random
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
-
-from msgspec.structs import replace
 
 from tests.support import Program
 from tests.walks.common import Wrong, said
