@@ -173,6 +173,17 @@ class GoLive(Shop):
         told = [(each["kind"], each["row"]) for each in found if each["record"] == "item"]
         self.assertEqual(told, [("refused-in-load", 2), ("refused-in-load", 3)])
 
+    def test_a_column_with_the_units_of_weights_is_never_merely_left_out(self):
+        practice = sqlite3.connect(self.folder / "practice.db")
+        practice.execute("UPDATE item SET weight_unit = 'KG' WHERE code IN ('ROP-00010', 'ROP-00020')")
+        practice.commit()
+        for units, wanted in ((("g", "kg"), ["unread-limit"]), (("kg", "KG"), []), (("M", "L"), [])):
+            # M and L are sizes of clothes, too; what says what the system has is right.
+            head = "Item code,Weight,Fit" if "L" in units else "Item code,Weight,Weight in"
+            self.write("w.csv", head, f"ROP-00010,1.2,{units[0]}", f"ROP-00020,3,{units[1]}")
+            found = self.json("check", "w.csv", status=None)["findings"]
+            self.assertEqual([each["kind"] for each in found if each["severity"] == "error"], wanted)
+
     def test_a_weight_is_in_the_unit_of_its_heading_or_it_is_asked(self):
         self.write("w.csv", "Item code,Weight (g)", "ROP-00010,400")
         practice = sqlite3.connect(self.folder / "practice.db")

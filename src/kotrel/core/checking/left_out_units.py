@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 
 from kotrel.core.checking.left_out import first_words, held_beside, left_out_columns
@@ -9,13 +11,17 @@ from kotrel.core.checking.units_in_headings import (
     check_units_in_headings,
     check_units_of_measures,
     is_amount,
+    unit_beside,
     unit_list,
     units_of_rows,
 )
 from kotrel.core.columns import ROW
 from kotrel.core.description.list_names import ListNames
-from kotrel.core.matching.heading_units import UNIT
+from kotrel.core.description.model import Field
+from kotrel.core.matching.heading_meaning import MEASURE
+from kotrel.core.matching.heading_units import UNIT, unit_field
 from kotrel.core.matching.unread_columns import unread_limit
+from kotrel.core.phrases import listed, listed_and
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
@@ -30,7 +36,43 @@ def check_units(rows: Rows, state: SystemState) -> list[FindingGroup]:
     """An error for each column that says another unit than the rows are in: in its heading, or in cells that nothing
     reads.
     """
-    return [*check_units_in_headings(rows, state), *check_units_of_measures(rows, state), *_left_out_units(rows, state)]
+    return [
+        *check_units_in_headings(rows, state),
+        *check_units_of_measures(rows, state),
+        *_left_out_units(rows, state),
+        *_left_out_measures(rows, state),
+    ]
+
+
+def _left_out_measures(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """An error for each column that is left out and holds nothing but units of weights or sizes, beside figures of such that
+    would be taken as in another unit: ``g`` under “Weight in”.
+    """
+    fields = [rows.record.fields[name] for name in rows.letters if not is_amount(rows, name)]
+    units = {unit_field(rows.record, field) for field in fields} - {None, *rows.sources}
+    findings: list[FindingGroup] = []
+    for column in left_out_columns(rows) if units else ():
+        words = first_words(rows, column)
+        if not len(words) or not words.str.contains(MEASURE).all() or not _is_clear(words, column.heading, fields):
+            continue
+        held = held_beside(rows, column)
+        own = [unit_beside(rows, str(name), state) for name in sorted(map(str, units))]
+        same = [(held.str.to_lowercase() == each.str.to_lowercase()).fill_null(False) | held.is_null() for each in own]
+        if not any(each.all() for each in same):
+            titles = listed_and([rows.record.fields[name].title for name in sorted(map(str, units))], "or")
+            message = (
+                f"column {column.letter} “{column.heading}” holds units ({listed(sorted(words), 3)}), and no field reads it: map it "
+                f"to {titles} with kotrel map, or name it under skip in the mapping"
+            )
+            findings.append(unread_limit(rows, column, message))
+    return findings
+
+
+def _is_clear(words: pl.Series, heading: str, fields: Sequence[Field]) -> bool:
+    """Whether words are units rather than sizes of clothes: M and L may be both, unless the heading speaks of a measure."""
+    if not words.str.to_lowercase().is_in(["m", "l", "t"]).all():
+        return True
+    return any(terms_of(heading) & terms_of(field.title) for field in fields)
 
 
 def _left_out_units(rows: Rows, state: SystemState) -> list[FindingGroup]:

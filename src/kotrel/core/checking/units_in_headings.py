@@ -61,7 +61,7 @@ def check_units_of_measures(rows: Rows, state: SystemState) -> list[FindingGroup
         forms = [form for word in words for form in singulars(word)]
         known = ListNames(state.listed(units), units, forms) if units is not None else None
         code = unit_said(words, known) if known is not None else None
-        own = _beside(rows, beside, state)
+        own = unit_beside(rows, beside, state)
         is_other = own != code if code is not None else own.str.to_lowercase() != words[-1].lower()
         odd = rows.values[name].is_not_null() & is_other.fill_null(True)
         if odd.any():
@@ -73,7 +73,7 @@ def check_units_of_measures(rows: Rows, state: SystemState) -> list[FindingGroup
     return findings
 
 
-def _beside(rows: Rows, name: str, state: SystemState) -> pl.Series:
+def unit_beside(rows: Rows, name: str, state: SystemState) -> pl.Series:
     """A field of each row: what the sheet says, else what the system holds."""
     own = rows.values[name] if name in rows.values.columns else None
     if own is not None and not own.null_count():

@@ -46,10 +46,14 @@ _TAX = re.compile(
     r"|\bttc\b|\bbrutto\b|\bgross\s+price\b|\btax[\s-]?incl",
     re.IGNORECASE,
 )
+_MEASURES = "mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l"
+"""Units of weights and sizes, as they are written."""
 _UNIT = re.compile(
-    r"(?:[\[(,/]|\bin|(?<=\w)\s(?=(?:mg|g|gr|kg|lbs?|oz|mm|cm|dm|m|km|ml|cl)$))\s*(?P<unit>mg|g|gr|gramm?|kg|kilo|t|lbs?|oz|mm|cm|dm|m|km|inch|in|ft|ml|cl|l)\.?\s*[\])]?\s*$",
+    rf"(?:[\[(,/]|\bin|(?<=\w)\s(?=(?:mg|g|gr|kg|lbs?|oz|mm|cm|dm|m|km|ml|cl)$))\s*(?P<unit>{_MEASURES})\.?\s*[\])]?\s*$",
     re.IGNORECASE,
 )
+MEASURE = rf"(?i)^(?:{_MEASURES})\.?$"
+"""A word that is a unit of weights or sizes, for a column of such words."""
 _PERCENT = re.compile(r"(?<![0-9])(?<![0-9] )%")
 """A per cent sign without a number: “Price less 5 %” is a price."""
 _CHANGE = re.compile(r"±|[\[(]\s*[-−–+]\s*[\])]|\+\s*/\s*[-−–]|[-−–]\s*/\s*\+|\+\s*[\])]?\s*$")
