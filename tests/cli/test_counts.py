@@ -194,6 +194,7 @@ class Counts(Counting):
                 # The second found the same, and the third one more: no other figure is right, in whatever order.
                 shown = self.kotrel("count", "variance", names[1]).stdout
                 self.assertIn(f"corrected since the freeze by the count {names[0]}", shown)
+                self.assertEqual(self.json("count", "variance", names[1])["corrected_by"], [names[0]])
                 self.kotrel("count", "drop", names[0])
                 for name, wanted in ((names[1], there + 7), (names[2], there + 8)):
                     self.json("count", "post", name, "--yes")

@@ -139,6 +139,8 @@ def variance_json(state: State, files: Sequence[Path] = ()) -> dict[str, Any]:
         },
         "not_counted": totals.not_counted,
         "posted": len(state.posted),
+        "moved": state.moved,
+        "corrected_by": list(state.corrected_by),
         "files": [str(path) for path in files],
     }
 
