@@ -49,17 +49,17 @@ def _left_out_measures(rows: Rows, state: SystemState) -> list[FindingGroup]:
     would be taken as in another unit: ``g`` under “Weight in”.
     """
     fields = [rows.record.fields[name] for name in rows.letters if not is_amount(rows, name)]
-    units = {unit_field(rows.record, field) for field in fields} - {None, *rows.sources}
+    units = sorted({name for field in fields if (name := unit_field(rows.record, field)) and name not in rows.sources})
     findings: list[FindingGroup] = []
     for column in left_out_columns(rows) if units else ():
         words = first_words(rows, column)
         if not len(words) or not words.str.contains(MEASURE).all() or not _is_clear(words, column.heading, fields):
             continue
         held = held_beside(rows, column)
-        own = [unit_beside(rows, str(name), state) for name in sorted(map(str, units))]
+        own = [unit_beside(rows, name, state) for name in units]
         same = [(held.str.to_lowercase() == each.str.to_lowercase()).fill_null(False) | held.is_null() for each in own]
         if not any(each.all() for each in same):
-            titles = listed_and([rows.record.fields[name].title for name in sorted(map(str, units))], "or")
+            titles = listed_and([rows.record.fields[name].title for name in units], "or")
             message = (
                 f"column {column.letter} “{column.heading}” holds units ({listed(sorted(words), 3)}), and no field reads it: map it "
                 f"to {titles} with kotrel map, or name it under skip in the mapping"

@@ -137,7 +137,6 @@ def match_own_codes(rows: Rows, state: SystemState) -> Rows:
     )
     places = rows.values.select(ROW, pl.col(name).alias("before")).with_row_index("row place")
     places = places.join(found, on="row place", how="left", maintain_order="left")
-    # The code as it is written comes first.
     one = pl.when(pl.col("held code").list.len() == 1).then(pl.col("held code").list.first())
     places = places.with_columns(one.alias("after"))
     several = places.filter(pl.col("held code").list.len() > 1)
