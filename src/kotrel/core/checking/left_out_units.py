@@ -57,8 +57,7 @@ def _left_out_measures(rows: Rows, state: SystemState) -> list[FindingGroup]:
             continue
         held = held_beside(rows, column)
         own = [unit_beside(rows, name, state) for name in units]
-        same = [(held.str.to_lowercase() == each.str.to_lowercase()).fill_null(False) | held.is_null() for each in own]
-        if not any(each.all() for each in same):
+        if not any(_all_same(held, each) for each in own):
             titles = listed_and([rows.record.fields[name].title for name in units], "or")
             message = (
                 f"column {column.letter} “{column.heading}” holds units ({listed(sorted(words), 3)}), and no field reads it: map it "
@@ -66,6 +65,12 @@ def _left_out_measures(rows: Rows, state: SystemState) -> list[FindingGroup]:
             )
             findings.append(unread_limit(rows, column, message))
     return findings
+
+
+def _all_same(held: pl.Series, own: pl.Series) -> bool:
+    """Whether what a column says is each row's own unit, wherever it says one."""
+    same = (held.str.to_lowercase() == own.str.to_lowercase()).fill_null(False)
+    return bool((same | held.is_null()).all())
 
 
 def _is_clear(words: pl.Series, heading: str, fields: Sequence[Field]) -> bool:
