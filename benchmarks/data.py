@@ -21,8 +21,9 @@ def items(count: int, first: int = 0, cents: int = 0) -> pl.DataFrame:
     """
     number = pl.col("number")
 
-    def money(base: int, step: int, decimals: int) -> pl.Expr:
-        whole = base + number % step
+    def money(base: int, times: int, decimals: int) -> pl.Expr:
+        # Of one item, a price is above its cost.
+        whole = base + number % 500 * times
         part = (number * 7 + cents) % 10**decimals
         return pl.format("{}.{}", whole, part.cast(pl.String).str.zfill(decimals))
 
@@ -42,13 +43,13 @@ def items(count: int, first: int = 0, cents: int = 0) -> pl.DataFrame:
         pl.format("P{}", number).alias("part_number"),
         pl.lit("new").alias("condition"),
         pl.format("{}{}", pl.col("body"), check).alias("barcode"),
-        money(1, 500, 4).alias("cost"),
-        money(2, 700, 2).alias("price"),
-        money(3, 800, 2).alias("recommended_price"),
+        money(1, 1, 4).alias("cost"),
+        money(2, 2, 2).alias("price"),
+        money(3, 3, 2).alias("recommended_price"),
         pl.lit("STD").alias("tax_class"),
         pl.lit("no").alias("lot_tracked"),
         pl.lit("no").alias("serial_tracked"),
-        pl.format("{}.500", number % 50).alias("weight"),
+        pl.format("{}.500", number * 7 % 50).alias("weight"),
         pl.lit("KG").alias("weight_unit"),
         pl.lit("no").alias("archived"),
     ).select(HEADINGS)

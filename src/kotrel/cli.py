@@ -51,6 +51,13 @@ def main(argv: Sequence[str] | None = None) -> int:
         from kotrel.screen.unexpected import unexpected_error
 
         return _tell(unexpected_error(error, words), words)
+    except BaseException as error:
+        # A fault in compiled code of a library is no Exception.
+        if type(error).__name__ != "PanicException":
+            raise
+        from kotrel.screen.unexpected import unexpected_error
+
+        return _tell(unexpected_error(error, words), words)
 
 
 def _run(words: list[str]) -> int:

@@ -21,6 +21,22 @@ LINE = "journal line"
 """A row's number within its load."""
 
 
+def worded(template: str, *parts: pl.Expr | pl.Series | str) -> pl.Expr:
+    """A text for each row: ``{}`` in the template is the next part, a column or the name of one; blank where a part is.
+
+    ``polars.format`` does the same, but in Polars 2.1 it gives up at a column that has an empty piece, as a large sheet
+    has of which few rows are left.
+    """
+    pieces: list[pl.Expr | str] = []
+    for number, words in enumerate(template.split("{}")):
+        if number:
+            part = parts[number - 1]
+            pieces.append(pl.lit(part) if isinstance(part, pl.Series) else part)
+        if words:
+            pieces.append(pl.lit(words))
+    return pl.concat_str(pieces)
+
+
 def before(field: str) -> str:
     """The column with a field's value before the change."""
     return f"before {field}"

@@ -46,7 +46,7 @@ WRITING = {"load", "undo", "count"}
 HISTORY = " kotrel history shows what has been loaded."
 
 
-def unexpected_error(error: Exception, words: Sequence[str]) -> KotrelError:
+def unexpected_error(error: BaseException, words: Sequence[str]) -> KotrelError:
     """Writes the details to a log file and returns the error for the user."""
     if isinstance(error, MemoryError):
         return OutOfReach(

@@ -63,6 +63,14 @@ WORKSPACE: dict[str, Section] = {
         ),
         at_most_mb=("a number", "10", "at_most_mb = 10", "The largest picture, in megabytes."),
     ),
+    "prices": section(
+        below_cost=(
+            "error, warning, allowed",
+            '"warning"',
+            'below_cost = "error"',
+            "What a price below cost is, in any sheet of items or prices; price rules have guards for theirs.",
+        ),
+    ),
     "stock": section(
         closed_until=("a date", "none", "closed_until = 2026-12-31", "No document is posted on or before this day."),
         below_zero=(

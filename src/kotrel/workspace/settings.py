@@ -18,6 +18,7 @@ from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import NotToml, TomlReader, parsed
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
+from kotrel.core.pricing.price_rules import SheetGuard
 from kotrel.core.pricing.rates import NO_RATES, Rates
 from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
@@ -120,6 +121,7 @@ class Workspace(Struct, frozen=True):
         largest_picture: bytes a picture may have.
         time_limit: seconds that the system may take for one step, or None for the default.
         stock: what is allowed of stock documents.
+        prices: what a price below cost is, in any sheet.
         tolerance: how far a counted line may be off.
         limits: what reading a file may take.
         files_only: of a program that only exchanges files: where they go, and how old its lists may be.
@@ -137,6 +139,7 @@ class Workspace(Struct, frozen=True):
     time_limit: int | None = None
     trigger_schemas: tuple[str, ...] = ()
     stock: StockRules = CAREFUL
+    prices: SheetGuard = SheetGuard()
     tolerance: Tolerance = EXACT
     not_counted: str = ""
     files_only: FilesOnly = FilesOnly()
@@ -260,6 +263,8 @@ def open_workspace(folder: Path, text: str | None = None) -> Workspace:
     url, name = _system_of(settings, data)
     described = folder / name
     currency = settings.text_of(sheets, "currency", "EUR", "sheets").upper()
+    rates = Rates(currency, settings.rates(data.get("rates", {}), currency))
+    below_cost = settings.choice(data.get("prices", {}), "below_cost", ("warning", "error", "allowed"), "prices")
     description = read_description(_text(described), str(described))
     return Workspace(
         folder=folder,
@@ -280,8 +285,9 @@ def open_workspace(folder: Path, text: str | None = None) -> Workspace:
         tolerance=tolerances(settings, data.get("count", {})),
         files_only=settings.files_only(data.get("folder", {})),
         limits=settings.limits(data.get("limits", {})),
-        rates=Rates(currency, settings.rates(data.get("rates", {}), currency)),
+        rates=rates,
         not_counted=settings.text_of(data.get("count", {}), "not_counted", "", "count"),
+        prices=SheetGuard(below_cost, rates),  # type: ignore[arg-type]
         largest_picture=settings.megabytes(data.get("pictures", {}), "at_most_mb", 10, "pictures"),
     )
 

@@ -102,22 +102,39 @@ class RecordChanges(Struct, frozen=True):
         differs = changed.select((pl.col(name).ne_missing(pl.col(before(name)))).any().alias(name) for name in others)
         return [name for name in others if differs[name][0]]
 
-    def changed_cells(self, action: str = "changed") -> pl.DataFrame:
-        """Each changed value: row, key (parts joined by `` / ``), field, before, after; rows in the sheet's order."""
+    def changed_counts(self) -> dict[str, int]:
+        """The fields that change, and in how many rows; most first."""
+        part, names = self.rows_of("changed"), self.touched_fields()
+        if not names:
+            return {}
+        counted = part.select(pl.col(name).ne_missing(pl.col(before(name))).sum().alias(name) for name in names)
+        return dict(sorted(counted.row(0, named=True).items(), key=lambda each: -each[1]))
+
+    def changed_cells(self, action: str = "changed", first: int | None = None) -> pl.DataFrame:
+        """Each changed value: row, key (parts joined by `` / ``), field, before, after; rows in the sheet's order.
+
+        Args:
+            first: only so many; of a million changes, all take hundreds of megabytes.
+        """
         part = self.rows_of(action)
+        part = part if first is None or part[ROW].is_sorted() else part.sort(ROW, maintain_order=True)
         key = key_text(self.record)
-        cells = [
-            part.filter(pl.col(name).ne_missing(pl.col(before(name)))).select(
-                ROW,
-                key.alias("key"),
-                pl.lit(name).alias("field"),
-                pl.col(before(name)).alias("before"),
-                pl.col(name).alias("after"),
+        cells = []
+        for name in self.touched_fields():
+            changed = part.lazy().filter(pl.col(name).ne_missing(pl.col(before(name))))
+            asked = changed if first is None else changed.head(first)
+            cells.append(
+                asked.select(
+                    ROW,
+                    key.alias("key"),
+                    pl.lit(name).alias("field"),
+                    pl.col(before(name)).alias("before"),
+                    pl.col(name).alias("after"),
+                ).collect()
             )
-            for name in self.touched_fields()
-        ]
         empty = pl.DataFrame(schema={ROW: pl.UInt32, **dict.fromkeys(("key", "field", "before", "after"), pl.String)})
-        return pl.concat([empty, *cells]).sort(ROW, maintain_order=True)
+        every = pl.concat([empty, *cells]).sort(ROW, maintain_order=True)
+        return every if first is None else every.head(first)
 
 
 def key_text(record: Record) -> pl.Expr:

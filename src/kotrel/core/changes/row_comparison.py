@@ -7,7 +7,7 @@ from collections.abc import Callable
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges, RefusedRows
-from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing
+from kotrel.core.columns import ACTION, MESSAGE, ROW, before, clearing, worded
 from kotrel.core.rows.beside import Beside, RowsBeside, read_in_turn
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.searching import looked_up
@@ -174,7 +174,7 @@ def _messages(rows: Rows) -> pl.DataFrame:
     parts = [
         group.cells.select(
             ROW,
-            pl.format(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias(
+            worded(f"{group.severity}: {{}}{{}}", pl.lit(_subject(rows, group.field)), pl.col("message")).alias(
                 MESSAGE
             ),
         )

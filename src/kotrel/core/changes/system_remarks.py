@@ -10,7 +10,7 @@ import polars as pl
 from msgspec import Struct
 
 from kotrel.core.changes.change_set import key_text
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, worded
 from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
 from kotrel.core.rows.rows import Rows
 
@@ -65,7 +65,7 @@ def _said_by_key(refusals: Sequence[Refusal], layout: str) -> pl.DataFrame:
         orient="row",
     ).unique(maintain_order=True)
     said = said.group_by("key", maintain_order=True).agg(pl.col("said", "advice").drop_nulls().str.join("; "))
-    words = pl.col("said") if layout else pl.format("the system says: {}", "said")
+    words = pl.col("said") if layout else worded("the system says: {}", "said")
     return said.with_columns(words.alias("said"), pl.col("advice").replace("", None))
 
 

@@ -15,6 +15,7 @@ from kotrel.core.checking.alphabets import check_alphabets
 from kotrel.core.checking.check_digits import check_codes
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.field_groups import check_field_groups
+from kotrel.core.checking.filled_series import check_filled_series
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.left_out_units import check_units
 from kotrel.core.checking.left_out_wide import check_left_out_wide
@@ -58,6 +59,7 @@ CHECKS: tuple[Check, ...] = (
     check_own_codes,
     check_units,
     check_left_out_wide,
+    check_filled_series,
 )
 
 

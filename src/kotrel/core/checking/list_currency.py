@@ -36,7 +36,7 @@ def check_currency(rows: Rows, state: SystemState) -> list[FindingGroup]:
         said = _stated_currencies(rows, field)
         if said.null_count() == len(said):
             continue
-        price_currency = _own_currency(rows, state) if price_currency is None else price_currency
+        price_currency = own_currency(rows, state) if price_currency is None else price_currency
         pairs = pl.DataFrame([said.alias("said"), price_currency.alias("own")])
         wrong = [(sign, code) for sign, code in pairs.drop_nulls().unique().iter_rows() if not may_be(sign, code)]
         for sign, code in sorted(wrong):
@@ -62,7 +62,7 @@ def check_left_out_currencies(rows: Rows, state: SystemState) -> list[FindingGro
         held = held_beside(rows, column)
         if not is_named and not _are_currencies(held.drop_nulls().unique()):
             continue
-        own = _own_currency(rows, state) if own is None else own
+        own = own_currency(rows, state) if own is None else own
         findings += _in_another(rows, column, held, own)
     return findings
 
@@ -98,7 +98,7 @@ def check_list_decimals(rows: Rows, state: SystemState) -> list[FindingGroup]:
     for field in rows.record.fields.values():
         if field.kind != "money" or field.name not in rows.values.columns:
             continue
-        places = _of_list(rows, state, DECIMALS_FIELD).cast(pl.Int64, strict=False)
+        places = of_list(rows, state, DECIMALS_FIELD).cast(pl.Int64, strict=False)
         fewest = places.min()
         if not isinstance(fewest, int) or not _has_more_decimals(rows.seen(field.name), field, max(fewest, 0)):
             continue
@@ -149,7 +149,7 @@ def _stated_currencies(rows: Rows, field: Field) -> pl.Series:
     return said
 
 
-def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
+def own_currency(rows: Rows, state: SystemState) -> pl.Series:
     """The currency of each row: its own, in the sheet or the system, else its price list's, else the workspace's."""
     record, values = rows.record, rows.values
     here = pl.Series([rows.currency]).new_from_index(0, values.height)
@@ -157,7 +157,7 @@ def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
         return here
     known = [values[CURRENCY_FIELD]] if CURRENCY_FIELD in values.columns else []
     if list_field(record) is not None:
-        known.append(_of_list(rows, state, CURRENCY_FIELD))
+        known.append(of_list(rows, state, CURRENCY_FIELD))
     elif len(record.key) == 1 and record.key[0] in values.columns:
         key = record.key[0]
         known.append(
@@ -168,7 +168,7 @@ def _own_currency(rows: Rows, state: SystemState) -> pl.Series:
     return pl.select(pl.coalesce(*known, here)).to_series()
 
 
-def _of_list(rows: Rows, state: SystemState, field: str) -> pl.Series:
+def of_list(rows: Rows, state: SystemState, field: str) -> pl.Series:
     """A field of each row's price list; null where nobody knows."""
     name, target = list_field(rows.record), state.description.records.get(PRICE_LIST)
     if name not in rows.values.columns or target is None or field not in target.fields:

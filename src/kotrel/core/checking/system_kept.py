@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.columns import ROW, clearing, decimal_type
+from kotrel.core.columns import ROW, clearing, decimal_type, worded
 from kotrel.core.phrases import count
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
@@ -63,7 +63,7 @@ def check_kept(rows: Rows, state: SystemState) -> list[FindingGroup]:
                 ROW,
                 pl.col("as it stands").alias("value"),
                 pl.lit(message).alias("message"),
-                pl.format("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),
+                worded("{} in the system", pl.col(f"held {name}").fill_null("nothing")).alias("suggestion"),
             )
             findings.append(rows.group("error", "kept-by-system", "kept by the system, never loaded", name, cells))
         elif rows.values[name].null_count() < rows.values.height:

@@ -11,7 +11,7 @@ import polars as pl
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, worded
 from kotrel.core.counting.counted_times import RefusedTime, TimeHabits, days_among, moment_of
 from kotrel.core.counting.frames import LINES, NUMBER, line_frame
 from kotrel.core.counting.known_places import Known, KnownPlaces
@@ -78,7 +78,7 @@ def plain_lines(
         "counted",
         pl.col("counter").fill_null(""),
         pl.col(_AT).alias("at"),
-        pl.format("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"),
+        worded("{}{}{}", pl.lit(before), ROW, pl.lit(after)).alias("where"),
         pl.col("remark").fill_null(""),
     )
     return chosen.select(ROW, *LINES), plain

@@ -14,6 +14,7 @@ from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
+from kotrel.core.pricing.price_rules import UNGUARDED, SheetGuard
 from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows
@@ -60,6 +61,7 @@ class Business(Struct, frozen=True):
         largest_file: the most bytes such a file may have.
         stock: what it allows of stock documents.
         now: the moment, by the clock of the place; its day is the date of documents that say none.
+        prices: what it says of prices in any sheet.
     """
 
     description: Description
@@ -69,6 +71,7 @@ class Business(Struct, frozen=True):
     largest_file: int = 0
     stock: StockRules = CAREFUL
     now: datetime = datetime.min
+    prices: SheetGuard = UNGUARDED
 
     def state(self, look: SystemReader, pending: Mapping[str, PendingRows]) -> SystemState:
         return SystemState(self.description, look.read, pending, self.files, self.largest_file)
@@ -100,6 +103,7 @@ class Checked(Struct, frozen=True):
             ledger.
         totals: of the first rows of a load with documents: what they post (see
             :attr:`kotrel.core.documents.load_documents.InDocuments.totals`).
+        has_own_guards: they are of a workbook of new prices, which the guards of its rules judge.
     """
 
     rows: Rows
@@ -107,6 +111,7 @@ class Checked(Struct, frozen=True):
     now: pl.DataFrame | None = None
     consequence: str | None = None
     totals: pl.DataFrame | None = None
+    has_own_guards: bool = False
 
     @property
     def ok(self) -> bool:

@@ -12,6 +12,7 @@ import polars as pl
 from msgspec.structs import replace
 
 from kotrel.core.changes.change_set import RecordChanges, join_changes
+from kotrel.core.changes.moved_changes import find_moved_changes
 from kotrel.core.changes.row_comparison import compare, compare_by_fields
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.checking.across_sheets import check_across
@@ -21,12 +22,16 @@ from kotrel.core.columns import ROW
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
 from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows, Step, SystemReader, in_load, joined
+from kotrel.core.pricing.price_rules import SheetGuard
 from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import Ready, ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import PendingRows, SystemState
+
+_PRICED = ("item", "price")
+"""Records with prices: what :mod:`kotrel.core.pricing` looks at."""
 
 
 def check_parts(
@@ -67,7 +72,7 @@ def _check_record(
     state = held.with_pending(pending)
     readied = _readied(parts, business, state)
     across = check_across([each.rows for each in readied], state) if len(parts) > 1 else [[]]
-    books = _about_books(parts, readied, state)
+    prices = _about_prices(parts, readied, state, business.prices)
     done: list[Checked] = []
     loads: list[PendingRows] = []
     others = _rows_of_other_sheets([each.rows for each in readied])
@@ -83,7 +88,7 @@ def _check_record(
             with_them = dict(pending)
             _add_pending(with_them, ready.rows.record.name, beside)
             state = held.with_pending(with_them)
-        rows = check_rows(ready.rows, state).with_findings([*across[index], *books[index]])
+        rows = check_rows(ready.rows, state).with_findings([*across[index], *prices[index]])
         rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows.refused.implode()))
         for consequence, made in caused:
@@ -93,7 +98,8 @@ def _check_record(
             if left.values.height:
                 done.append(Checked(left, consequence=consequence.kind))
         rows = at_their_cells(rows)
-        done.append(Checked(rows, (*part.remarks, *ready.remarks), ready.now))
+        remarks = (*part.remarks, *ready.remarks)
+        done.append(Checked(rows, remarks, ready.now, has_own_guards=part.book is not None))
         if rows.has_key:
             loads.append(in_load(rows, None))
     for each in loads:
@@ -101,13 +107,21 @@ def _check_record(
     return done
 
 
-def _about_books(parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState) -> list[list[FindingGroup]]:
-    """The remarks on a workbook of prices that was written here; none for any other sheet."""
-    if all(part.book is None for part in parts):
+def _about_prices(
+    parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState, guard: SheetGuard
+) -> list[list[FindingGroup]]:
+    """What is odd about the prices of each sheet: by the rules that a workbook was made by, else by those of all sheets."""
+    if parts[0].rows.record.name not in _PRICED:
         return [[] for _ in parts]
+    from kotrel.core.pricing.below_cost import check_below_cost
     from kotrel.core.pricing.price_workbook_checks import check_book
 
-    return check_book([(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], state)
+    pairs = [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)]
+    by_rules = check_book(pairs, state) if any(book is not None for _, book in pairs) else [[] for _ in parts]
+    return [
+        check_below_cost(rows, state, guard) if book is None else found
+        for (rows, book), found in zip(pairs, by_rules, strict=True)
+    ]
 
 
 def _readied(parts: Sequence[SheetRows], business: Business, state: SystemState) -> list[Ready]:
@@ -181,6 +195,13 @@ def preview(
             rows = rows.with_findings(replaced_more(rows, odd))
             checked[index] = replace(part, rows=rows)
             change = _compared(rows, part.now, look)
+        odd_changes = find_moved_changes(rows, change)
+        if not part.has_own_guards and part.consequence is None and rows.record.name in _PRICED:
+            from kotrel.core.pricing.odd_changes import find_odd_prices
+
+            odd_changes += find_odd_prices(rows, change, business.description, look.read)
+        if odd_changes:
+            checked[index] = replace(part, rows=rows.with_findings(odd_changes))
         changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))

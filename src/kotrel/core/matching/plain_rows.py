@@ -10,7 +10,7 @@ from datetime import date
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, worded
 from kotrel.core.description.model import Field, Record
 from kotrel.core.normalizing.by_kind import ColumnSetting, fixed_decimals, tidy
 from kotrel.core.rows.findings import FindingGroup, cells_of
@@ -54,7 +54,7 @@ def _read(numbers: pl.Series, given: pl.Series, field: Field) -> tuple[pl.Series
     )
     found: list[_Found] = [(each.kind, each.title, each.cells) for each in tidied.troubles if each.severity == "error"]
     another = given.is_not_null() & given.ne_missing(tidied.values)
-    words = pl.select(pl.format("write it as {}", tidied.values.filter(another).fill_null(""))).to_series()
+    words = pl.select(worded("write it as {}", tidied.values.filter(another).fill_null(""))).to_series()
     return tidied.values, [*found, *_not_plain(numbers, given, another, words)]
 
 

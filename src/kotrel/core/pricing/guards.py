@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.columns import decimal_type
+from kotrel.core.columns import decimal_type, worded
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.phrases import plain_number
 from kotrel.core.pricing.outliers import MOVED, unlike
@@ -81,11 +81,11 @@ def guarded(
         "below-cost",
         "below cost",
         below,
-        pl.format("{}{} is below the cost of {}{}", price_text(new), sign, price_text(cost), sign),
+        worded("{}{} is below the cost of {}{}", price_text(new), sign, price_text(cost), sign),
     )
     for code, least in guards.least_margin.items():
         mine = (pl.col("margin") < exact(least)) & (new > zero) & ~below.fill_null(False) & _is_guarded(code, guards)
-        words = pl.format(
+        words = worded(
             "its margin is {} %, and the least is {} %",
             _show_percent(pl.col("margin")),
             pl.lit(plain_number(least)),
@@ -98,9 +98,7 @@ def guarded(
     ):
         if most is not None:
             beyond = (change * way > exact(most)) & (new != zero)
-            words = pl.format(
-                "a change of {} %, and the most is {} %", _show_percent(change), pl.lit(f"{way * most:f}")
-            )
+            words = worded("a change of {} %, and the most is {} %", _show_percent(change), pl.lit(f"{way * most:f}"))
             far = far | beyond.fill_null(False)
             tell(guards.others, kind, title, beyond, words)
     for low, high in guards.not_above:
@@ -143,9 +141,9 @@ def _above(
         & pl.coalesce("place", "place above").is_not_null()
     )
     price, above, limit = (price_text(pl.col(name)) for name in ("new", "new above", "held against"))
-    message = pl.format(f"{low} at {{}} is above {high} at {{}}", price, above)
+    message = worded(f"{low} at {{}} is above {high} at {{}}", price, above)
     if one != other:
-        message = pl.format(
+        message = worded(
             f"{low} at {{}} {one} is above {high} at {{}} {other}, which is {{}} {one}", price, above, limit
         )
     return both.select(pl.coalesce("place", "place above").alias("place"), message.alias("message"))

@@ -13,7 +13,7 @@ from typing import Literal
 import polars as pl
 from msgspec import Struct, field
 
-from kotrel.core.columns import decimal_type
+from kotrel.core.columns import decimal_type, worded
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.compiled import Compiled
 from kotrel.core.expressions.compiling import compile_at
@@ -259,7 +259,7 @@ def _moved_far(guards: Guards) -> pl.Expr:
 
 
 def _rounding_words() -> pl.Expr:
-    return pl.format(
+    return worded(
         "rounding changes it from {} to {}", price_text(pl.col("before rounding")), price_text(pl.col("new price"))
     )
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kotrel.core.columns import worded
 from kotrel.core.pricing.price_rules import Outliers
 
 NORMAL = 1.4826
@@ -36,7 +37,7 @@ def unlike(frame: pl.DataFrame, settings: Outliers) -> pl.Series:
         pl.lit(False),
         *((factor / factor_of - 1).abs() <= _NEAR for factor_of in _MOVED for factor in (ratio, 1 / ratio)),
     )
-    words = pl.format(
+    words = worded(
         "a change of {} %, where its group has about {} %",
         change.round(1).cast(pl.String),
         median.round(1).cast(pl.String),

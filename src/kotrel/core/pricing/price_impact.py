@@ -7,12 +7,12 @@ one base unit from the first piece on.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ACTION, before, decimal_type
+from kotrel.core.columns import ACTION, ROW, before, decimal_type
 from kotrel.core.description.model import CURRENCY_FIELD, Description
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import percent
@@ -27,19 +27,39 @@ money in the list's currency (blank for the workspace's).
 """
 
 _BREAK = ["price_list", "item", "unit", "from_quantity"]
-_FRAME = ("list", "item", "unit", "first", "old", "price")
 
 
-def _moved_prices(changes: Sequence[RecordChanges], read: Reader) -> pl.DataFrame:
-    """The prices that a load sets, on lists and on the items themselves."""
-    frames: list[pl.DataFrame] = []
-    for part in changes:
-        whole = {"item", "amount"} <= set(part.fields) and set(PRICE) <= set(part.record.fields)
-        if part.record.name == "price" and whole:
-            frames.append(_of_prices(part, read))
-        elif part.record.name == "item":
-            frames += [_of_items(part, name) for name in OWN_PRICES if name in part.fields]
-    return pl.concat([frame for frame in frames if frame.height] or [_empty()])
+def moved_prices(changes: Sequence[RecordChanges], read: Reader) -> Iterator[pl.DataFrame]:
+    """The prices that a load changes or sets anew, a frame for each field that has any: one after the other, since a
+    million of each would take much memory together.
+
+    Yields:
+        ``ROW`` and ``field`` where the sheet has them, ``list`` (or the item's field), ``item``, ``unit``, ``first``
+        (from the first piece on), ``old`` (blank for a new price) and ``price``.
+    """
+    differs = pl.col("old").is_null() | (pl.col("old") != pl.col("price"))
+    listed = [_of_prices(part, read) for part in changes if _has_prices(part)]
+    if any(each.height for each in listed):
+        yield pl.concat(listed).filter(differs)
+    for name in OWN_PRICES:
+        own = [_of_items(part, name) for part in changes if part.record.name == "item" and name in part.fields]
+        if any(each.height for each in own):
+            yield pl.concat(own).filter(differs)
+
+
+def _has_prices(part: RecordChanges) -> bool:
+    is_whole = {"item", "amount"} <= set(part.fields) and set(PRICE) <= set(part.record.fields)
+    return part.record.name == "price" and is_whole
+
+
+def _items_of(changes: Sequence[RecordChanges]) -> pl.Series:
+    """The codes of the items of which prices may change."""
+    codes = [part.rows_of("new", "changed")["item"] for part in changes if _has_prices(part)]
+    own = [
+        part.rows_of("changed") for part in changes if part.record.name == "item" and set(OWN_PRICES) & set(part.fields)
+    ]
+    codes += [rows["code"].alias("item") for rows in own]
+    return pl.concat(codes).unique() if codes else pl.Series("item", [], dtype=pl.String)
 
 
 def price_stakes(
@@ -51,29 +71,41 @@ def price_stakes(
     item = description.records.get("item")
     if item is None or "unit" not in item.fields:
         return None
-    moved = _moved_prices(changes, read)
-    moved = moved.filter(pl.col("old").is_null() | (pl.col("old") != pl.col("price")))
-    if not moved.height:
+    codes = _items_of(changes)
+    if not len(codes):
         return None
-    codes = moved["item"].unique()
     fields = ["code", "unit", *(["category"] if "category" in item.fields else [])]
     about = read("item", fields, ("code", codes)).unique("code").rename({"code": "item", "unit": "base unit"})
     about = about if "category" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("category"))
     held = sums(LedgerQuery(["item"], [("item", codes)])).select(
         "item", pl.col("quantity").cast(decimal_type()).alias("on hand")
     )
-    moved = moved.join(about, on="item", how="left").join(held, on="item", how="left")
+    about = about.join(held, on="item", how="left")
+    currencies = _currencies(description, read)
     counts = pl.col("first") & (pl.col("unit").is_null() | (pl.col("unit") == pl.col("base unit")))
     change = pl.col("price") - pl.col("old")
-    moved = moved.with_columns(
-        percent(change, pl.col("old")).alias("change"),
-        pl.when(counts).then(change * pl.col("on hand").fill_null(exact(0))).otherwise(exact(0)).alias("at stake"),
-    )
-    moved = moved.join(_currencies(description, read), on="list", how="left")
-    lists = _summed(moved.with_columns(pl.lit(None, pl.String).alias("category")))
-    return pl.concat([lists, _summed(moved.filter(pl.col("category").is_not_null()))]).sort(
-        ["list", "category"], nulls_last=False, maintain_order=True
-    )
+    summed: list[pl.DataFrame] = []
+    for moved in moved_prices(changes, read):
+        frame = (
+            moved.join(about, on="item", how="left")
+            .select(
+                "list",
+                "item",
+                "category",
+                pl.col("old").is_null().alias("is new"),
+                percent(change, pl.col("old")).alias("change"),
+                pl.when(counts & pl.col("on hand").is_not_null())
+                .then(change * pl.col("on hand"))
+                .otherwise(exact(0))
+                .alias("at stake"),
+            )
+            .join(currencies, on="list", how="left")
+        )
+        summed.append(_summed(frame.with_columns(pl.lit(None, pl.String).alias("category"))))
+        summed.append(_summed(frame.filter(pl.col("category").is_not_null())))
+    if not any(each.height for each in summed):
+        return None
+    return pl.concat(summed).sort(["list", "category"], nulls_last=False, maintain_order=True)
 
 
 def _currencies(description: Description, read: Reader) -> pl.DataFrame:
@@ -90,7 +122,7 @@ def _summed(moved: pl.DataFrame) -> pl.DataFrame:
         moved.group_by("list", "currency", "category")
         .agg(
             pl.len().alias("prices"),
-            pl.col("old").is_null().sum().alias("new"),
+            pl.col("is new").sum().alias("new"),
             (pl.col("change").sum() / pl.when(known.sum() > 0).then(known.sum().cast(decimal_type()))).alias("mean"),
             pl.col("change").gather(worst).first().alias("largest"),
             pl.col("item").gather(worst).first(),
@@ -103,6 +135,8 @@ def _summed(moved: pl.DataFrame) -> pl.DataFrame:
 def _empty() -> pl.DataFrame:
     return pl.DataFrame(
         schema={
+            ROW: pl.UInt32,
+            "field": pl.String,
             "list": pl.String,
             "item": pl.String,
             "unit": pl.String,
@@ -119,6 +153,8 @@ def _of_items(changes: RecordChanges, name: str) -> pl.DataFrame:
         (pl.col(ACTION) == "changed") & pl.col(name).is_not_null() & pl.col(before(name)).is_not_null()
     )
     return rows.select(
+        ROW,
+        pl.lit(name).alias("field"),
         pl.lit(name).alias("list"),
         pl.col("code").alias("item"),
         pl.lit(None, pl.String).alias("unit"),
@@ -134,6 +170,7 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     if not rows.height or any(name not in changes.fields for name in _BREAK):
         return _empty()
     frame = rows.select(
+        ROW,
         *(pl.col(name) for name in _BREAK),
         pl.col("from_date").str.to_date(strict=False).alias("day"),
         pl.when(pl.col(ACTION) == "changed")
@@ -158,6 +195,8 @@ def _of_prices(changes: RecordChanges, read: Reader) -> pl.DataFrame:
     ended = pl.col("end").is_not_null() & (pl.col("end") < pl.col("day"))
     old = pl.when(pl.col("is new")).then(pl.when(~ended).then("in force")).otherwise("was")
     return joined.select(
+        ROW,
+        pl.lit("amount").alias("field"),
         pl.col("price_list").alias("list"),
         "item",
         "unit",

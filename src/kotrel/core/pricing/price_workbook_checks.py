@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 from msgspec import Struct
 
-from kotrel.core.columns import ROW, decimal_type
+from kotrel.core.columns import ROW, decimal_type, worded
 from kotrel.core.description.model import CURRENCY_FIELD
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import guarded, price_text
@@ -227,8 +227,8 @@ def _tell_moved(
     stands = pl.col("has old") & now.ne_missing(told) & now.is_not_null() & (now != new)
     words = (
         pl.when(told.is_null())
-        .then(pl.format("{} is in force now; there was no price when this one was calculated", price_text(now)))
-        .otherwise(pl.format("it was calculated from {}, but {} is in force now", price_text(told), price_text(now)))
+        .then(worded("{} is in force now; there was no price when this one was calculated", price_text(now)))
+        .otherwise(worded("it was calculated from {}, but {} is in force now", price_text(told), price_text(now)))
     )
     for severity, which in (("error", told.is_not_null()), ("warning", told.is_null())):
         moved = frame.filter(stands & which).select("part", ROW, "field", words.alias("message"))

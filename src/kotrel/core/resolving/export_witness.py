@@ -8,7 +8,8 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, worded
+from kotrel.core.resolving.moved_columns import moved_cells, moved_column
 from kotrel.core.rows.beside import Beside, beside
 from kotrel.core.rows.findings import FindingGroup, cells_of
 from kotrel.core.rows.rows import Rows
@@ -45,7 +46,7 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
         cells = others.select(
             ROW,
             pl.col(code).alias("value"),
-            pl.format(
+            worded(
                 "these were the values of {} in the export: was the column of keys sorted alone, or this key typed over? "
                 "Restore it, or compare with the system alone: --since none",
                 pl.col("was of"),
@@ -57,6 +58,24 @@ def find_changed_keys(rows: Rows, base: pl.DataFrame, state: SystemState) -> lis
     strange = strange & ~rows.values[ROW].is_in(others[ROW].implode() if len(others) else [])
     if strange.any():
         findings.append(_not_exported(rows, base, keyed.filter(strange)))
+    return findings
+
+
+def find_moved_columns(rows: Rows, base: pl.DataFrame) -> list[FindingGroup]:
+    """Errors where the export proves that a column was sorted alone, or has slipped up or down.
+
+    Args:
+        base: as of :func:`find_changed_keys`.
+    """
+    own = beside(rows.values, base, rows.record.key)
+    findings: list[FindingGroup] = []
+    for name in _compared_fields(rows, base):
+        before, after = own.column(name), rows.values[name]
+        if name not in rows.letters or after.equals(before):
+            continue
+        moved = moved_cells(before.filter(own.is_there), after.filter(own.is_there))
+        if moved is not None:
+            findings += moved_column(rows, name, rows.values[ROW].filter(own.is_there).filter(moved), is_proved=True)
     return findings
 
 

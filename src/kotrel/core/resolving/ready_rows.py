@@ -17,7 +17,7 @@ from kotrel.core.description.model import DefaultSet, Description
 from kotrel.core.description.record_names import meant
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, those_there
-from kotrel.core.resolving.export_witness import find_changed_keys
+from kotrel.core.resolving.export_witness import find_changed_keys, find_moved_columns
 from kotrel.core.resolving.exported_sheets import (
     find_changed_names,
     find_renamed,
@@ -201,7 +201,9 @@ def _compared(
     now = state.beside(rows, fields)
     stood = effective_base(record, base, now)
     rows = without_untouched(rows.with_findings(find_renamed(rows, stood)), stood)
-    rows = rows.with_findings(find_changed_keys(rows, stood, state))
+    strange = find_changed_keys(rows, stood, state)
+    # Where keys have changed rows, all columns seem to have moved.
+    rows = rows.with_findings(strange or find_moved_columns(rows, stood))
     done = only_edited(rows, stood, now, options.clash, options.blanks == "clear")
     rows = done.rows
     if options.blanks == "clear":

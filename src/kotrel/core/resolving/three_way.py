@@ -14,7 +14,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kotrel.core.columns import ROW, clearing
+from kotrel.core.columns import ROW, clearing, worded
 from kotrel.core.description.in_words import shown_column
 from kotrel.core.description.model import Field, Record
 from kotrel.core.phrases import count
@@ -224,7 +224,7 @@ def _clashes(rows: Rows, name: str, part: pl.DataFrame) -> FindingGroup:
     cells = part.select(
         ROW,
         said("says").alias("value"),
-        pl.format(
+        worded(
             "{} at the export, {} now in the system, {} in the sheet; choose with --clash sheet or --clash system",
             said("was"),
             said("stands"),
@@ -290,7 +290,7 @@ def _damaged(field: Field, says: pl.Series, was: pl.Series, differs: pl.Series) 
 def _as_exported(rows: Rows, name: str, says: pl.Series, was: pl.Series, damaged: pl.Series) -> RepairGroup:
     """A repair at each damaged cell, with what it says and what it was."""
     cells = pl.DataFrame({ROW: rows.values[ROW].filter(damaged), "before": says, "after": was}).with_columns(
-        pl.format("the spreadsheet made it from {}, which was exported and stays", pl.col("after")).alias("proof")
+        worded("the spreadsheet made it from {}, which was exported and stays", pl.col("after")).alias("proof")
     )
     return RepairGroup("as-exported", name, rows.letters.get(name, ""), cells)
 

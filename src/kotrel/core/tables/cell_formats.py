@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kotrel.core.columns import ROW
+from kotrel.core.columns import ROW, worded
 from kotrel.core.tables.number_display import Shown
 from kotrel.core.tables.table import Table
 
@@ -35,7 +35,7 @@ def kinds_as_shown(table: Table, letter: str) -> pl.Series:
     if not codes:
         return kinds
     formats = table.cells[ROW].replace_strict(codes, default=None, return_dtype=pl.String)
-    shown = pl.select(pl.format("{} {}", pl.lit(_NUMBER), formats)).to_series()
+    shown = pl.select(worded("{} {}", pl.lit(_NUMBER), formats)).to_series()
     return pl.select(pl.when((kinds == _NUMBER) & formats.is_not_null()).then(shown).otherwise(kinds)).to_series()
 
 

@@ -181,14 +181,13 @@ def _show_new(screen: Screen, changes: RecordChanges, every: bool) -> None:
 
 
 def _show_changed(screen: Screen, changes: RecordChanges, every: bool) -> None:
-    cells = changes.changed_cells()
-    if not cells.height:
+    counts = changes.changed_counts()
+    if not counts:
         return
-    by_field = cells.group_by("field", maintain_order=True).len().sort("len", descending=True)
-    summary = ", ".join(f"{changes.record.fields[name].title} in {number:,}" for name, number in by_field.iter_rows())
+    summary = ", ".join(f"{changes.record.fields[name].title} in {number:,}" for name, number in counts.items())
     screen.show(Text("  ~ ", style="yellow").append(summary))
-    screen.show(_changes_table(changes.record, cells if every else cells.head(CHANGES_SHOWN)))
-    show_more(screen, 0 if every else cells.height - CHANGES_SHOWN, indent=4)
+    screen.show(_changes_table(changes.record, changes.changed_cells(first=None if every else CHANGES_SHOWN)))
+    show_more(screen, 0 if every else sum(counts.values()) - CHANGES_SHOWN, indent=4)
 
 
 def _changes_table(record: Record, cells: pl.DataFrame) -> Table:

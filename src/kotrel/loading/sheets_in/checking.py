@@ -47,6 +47,7 @@ def business_of(workspace: Workspace, options: LoadOptions, now: datetime) -> Bu
         workspace.largest_picture,
         workspace.stock,
         now.replace(tzinfo=None),
+        workspace.prices,
     )
 
 

@@ -29,6 +29,7 @@ from kotrel.core.normalizing.amounts import number_evidence, number_witnesses
 from kotrel.core.normalizing.date_columns import date_evidence
 from kotrel.core.parallel import few_ahead, one_ahead
 from kotrel.core.phrases import count
+from kotrel.core.pricing.below_cost import check_below_cost
 from kotrel.core.resolving.list_additions import Consequence
 from kotrel.core.resolving.near_duplicates import find_repeated
 from kotrel.core.resolving.new_codes import find_doubtful_codes
@@ -241,6 +242,7 @@ def _check_parts(
             rows, new = _readied(rows, state, workspace)
             repeated += find_repeated(rows, state, lambda new=new: new)  # type: ignore[misc]
             rows = check_rows(rows, state, INSIDE)
+            rows = rows.with_findings(check_below_cost(rows, state, workspace.prices))
             rows = replace(rows, findings=_drop_told(rows.findings, told))
             slim = _slim(rows)
             if number == 1 and (by := _together_by(slim)):

@@ -29,6 +29,7 @@ _SETTLED_BY_OPTIONS = (
     ("ambiguous-number", ("--decimal", "comma"), "if these numbers have a decimal comma; if not: point"),
     ("ambiguous-date", ("--dates", "day"), "if the day comes first in these dates; if not: month"),
     ("already-posted", ("--only", "new"), "leaves out what is posted already"),
+    ("column-moved", ("--since", "none"), "only if these values are meant: compares with the system alone"),
     ("nothing-follows", ("--resume",), "starts what was open before again after the end"),
     ("nothing-follows", ("--no-resume",), "leaves those days without a price"),
     ("not-on-list", ("--ask",), "asks what the unknown values mean"),

@@ -15,7 +15,7 @@ from kotrel.core.changes.journal import Entry, Stamp, load_name
 from kotrel.core.changes.plan import Plan
 from kotrel.core.changes.reversal import UndoConflict
 from kotrel.core.changes.system_remarks import Refusal
-from kotrel.core.columns import ROW, before
+from kotrel.core.columns import ROW, before, worded
 from kotrel.core.description.model import Description
 from kotrel.core.errors import OutOfReach, WrongUse
 from kotrel.core.layouts.column_sources import WITHDRAWN
@@ -228,7 +228,7 @@ class FolderSystem(System):
                 account.answers_of(number), on="line", how="left", maintain_order="left"
             )
             acts = pl.col("action").is_in(["new", "changed", "removed"])
-            given = pl.when(pl.col("given").is_not_null()).then(pl.format("its number there is {}", pl.col("given")))
+            given = pl.when(pl.col("given").is_not_null()).then(worded("its number there is {}", pl.col("given")))
             said = pl.concat_str([pl.col("why"), given], separator="; ", ignore_nulls=True)
             return (
                 rows.hstack(answers.drop("line"))

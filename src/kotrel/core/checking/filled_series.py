@@ -1,0 +1,73 @@
+"""Cells that count up from row to row: a spreadsheet program continues a series where somebody drags one value down."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kotrel.core.columns import ROW, decimal_type, worded
+from kotrel.core.description.model import Field
+from kotrel.core.expressions.kinds import exact
+from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.rows import Rows
+from kotrel.core.rows.system_state import SystemState
+
+_AMOUNTS = 6
+"""Amounts that have to go up by one, row after row: a few do so by chance."""
+_DAYS = 4
+"""Days that have to follow each other."""
+_KINDS = ("money", "quantity", "date")
+
+
+def check_filled_series(rows: Rows, state: SystemState) -> list[FindingGroup]:
+    """A warning at amounts that go up by one, and at dates that go up by a day, in rows below each other.
+
+    Codes, lots and serial numbers, lines and texts may well be numbered.
+    """
+    findings: list[FindingGroup] = []
+    for name in rows.fields:
+        field = rows.record.fields[name]
+        # Quantities from which prices hold are part of their key, and may go up.
+        is_value = field.kind == "date" or name not in rows.record.key
+        if field.kind in _KINDS and is_value and name in rows.letters and not field.is_kept:
+            findings += _counted_up(rows, field)
+    return findings
+
+
+def _counted_up(rows: Rows, field: Field) -> list[FindingGroup]:
+    least = _DAYS if field.kind == "date" else _AMOUNTS
+    values = rows.values[field.name]
+    if len(values) < least:
+        return []
+    follows = _follows(values, field) & (rows.values[ROW].diff() == 1).fill_null(False)
+    if int(follows.sum()) < least - 1:
+        return []
+    runs = pl.DataFrame([rows.values[ROW], follows.alias("follows"), follows.rle_id().alias("run")])
+    runs = runs.filter("follows").with_columns(
+        pl.len().over("run").alias("steps"),
+        (pl.col(ROW).min().over("run") - 1).alias("first"),
+        pl.col(ROW).max().over("run").alias("last"),
+    )
+    runs = runs.filter((pl.col("steps") >= least - 1) & ~pl.col(ROW).is_in(rows.unread(field.name).implode()))
+    if not runs.height:
+        return []
+    rows_or_lines = "rows" if rows.table.sheet else "lines"
+    step, title = ("a day", "a day later in each row") if field.kind == "date" else ("1", "1 more in each row")
+    stands = rows.values.select(ROW).with_columns(rows.as_it_stands(field.name).alias("value"))
+    words = worded(
+        f"{rows_or_lines} {{}} to {{}} go up by {step} each: was a cell dragged down, and counted up instead of repeated?",
+        "first",
+        "last",
+    )
+    told = runs.with_columns(words.alias("message")).join(stands, on=ROW, how="left", maintain_order="left")
+    cells = cells_of(told[ROW], told["value"], told["message"])
+    return [rows.group("warning", "counts-up", title, field.name, cells)]
+
+
+def _follows(values: pl.Series, field: Field) -> pl.Series:
+    """Boolean for each row: it is one more than the row before."""
+    if field.kind == "date":
+        day = pl.col("value").str.to_date(strict=False)
+        is_next = (day - day.shift(1)) == pl.duration(days=1)
+    else:
+        is_next = pl.col("value").cast(decimal_type(), strict=False).diff() == exact(1)
+    return values.to_frame("value").select(is_next.fill_null(False)).to_series()
