@@ -12,7 +12,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kotrel.core.columns import decimal_type
-from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, parted, quiet_lines
+from kotrel.core.counting.classify_lines import Parted, left_lines, moved_of, near, parted, quiet_lines
 from kotrel.core.counting.counted_times import CountingTime
 from kotrel.core.counting.frames import NUMBER, as_entries, as_places
 from kotrel.core.counting.selection import classes
@@ -93,7 +93,8 @@ def read_state(count: Count, reading: Reading, workspace: Workspace, second: str
     moved = moved_of(parts.told, now, since) if knows else NOTHING_MOVED
     told = lines_of(as_places(parts.told), as_entries(parts.lines), trading, moved, second, tolerance)
     told, parts = _with_serials(told, parts, open_, reading)
-    told = suspected(told, _factors([line.place.item for line in told if line.variance], reading, workspace))
+    off = [line for line in told if line.variance]
+    told = suspected(told, _factors([line.place.item for line in off], reading, workspace), near(off, parts.quiet))
     quiet, left = parts.quiet, parts.left
     totals = totals_of(told, tolerance, quiet.height, left.height)
     keys = list(PLACE)

@@ -199,6 +199,35 @@ class Suspicions(unittest.TestCase):
         far = CountLine(place(2, item="CHN-00999"), Decimal(9), Decimal(13))
         self.assertEqual(self.suspect(one_code, far), [(), ()])
 
+    def test_counts_that_slipped_by_a_line(self) -> None:
+        expected = [12, 7, 40, 3, 25, 18, 9]
+        lines = [place(n, item=f"I{n}") for n in range(1, 8)]
+
+        def slipped(*counted: int) -> list[int]:
+            made = [
+                CountLine(at, Decimal(held), Decimal(found))
+                for at, held, found in zip(lines, expected, counted, strict=True)
+            ]
+            return [n for n, remarks in enumerate(self.suspect(*made), 1) if any("slip" in each for each in remarks)]
+
+        # The count of the first was left out, and all others written a line too high; then one was put in.
+        self.assertEqual(slipped(7, 40, 3, 25, 18, 9, 1), [1, 2, 3, 4, 5, 6])
+        self.assertEqual(slipped(5, 12, 7, 40, 3, 25, 18), [2, 3, 4, 5, 6, 7])
+        # Four lines, or a line between that is right, are no proof; nor is one quantity everywhere.
+        self.assertEqual(slipped(5, 12, 7, 40, 3, 1, 2), [])
+        self.assertEqual(slipped(5, 12, 7, 3, 40, 3, 25), [])
+        self.assertEqual(slipped(*expected), [])
+
+    def test_a_slip_goes_on_over_lines_with_the_same_quantity(self) -> None:
+        # Places 3 and 4 are both to have 40: the fourth is right although all have slipped.
+        held = {1: 12, 2: 7, 3: 40, 5: 3, 6: 25, 7: 18}
+        found = {1: 5, 2: 12, 3: 7, 5: 40, 6: 3, 7: 25}
+        lines = [CountLine(place(n, item=f"I{n}"), Decimal(held[n]), Decimal(found[n])) for n in held]
+        told = suspected(lines, {}, {4: Decimal(40)})
+        self.assertEqual(
+            [line.place.number for line in told if any("slip" in each for each in line.remarks)], [2, 3, 5, 6, 7]
+        )
+
     @given(st.lists(st.tuples(st.text("ab0", min_size=1, max_size=4), st.sampled_from([-1, 1, 2])), max_size=8))
     def test_codes_that_look_alike_are_found_as_by_comparing_each_with_each(self, off: list[tuple[str, int]]) -> None:
         lines = [CountLine(place(n, item=code), Decimal(5), Decimal(5 + odd)) for n, (code, odd) in enumerate(off)]

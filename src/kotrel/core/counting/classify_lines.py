@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 
 import polars as pl
@@ -88,6 +89,21 @@ def quiet_lines(quiet: pl.DataFrame) -> list[CountLine]:
         CountLine(place, Decimal(expected), entry.counted, (entry,))
         for place, expected, entry in zip(as_places(quiet), quiet["when counted"], as_entries(quiet), strict=True)
     ]
+
+
+NEAR = 3
+"""Lines of a count sheet around one that is off."""
+
+
+def near(off: Sequence[CountLine], quiet: pl.DataFrame) -> dict[int, Decimal]:
+    """Number → quantity of the quiet lines around those that are off.
+
+    Args:
+        quiet: as :attr:`Parted.quiet`.
+    """
+    numbers = {line.place.number + step for line in off for step in range(-NEAR, NEAR + 1)}
+    there = quiet.filter(pl.col(NUMBER).is_in(list(numbers))).select(NUMBER, "when counted")
+    return {number: Decimal(quantity) for number, quantity in there.iter_rows()}
 
 
 def left_lines(left: pl.DataFrame) -> list[CountLine]:

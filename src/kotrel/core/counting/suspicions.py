@@ -17,11 +17,16 @@ def _is_off_by(line: CountLine, factor: Decimal) -> bool:
     return line.counted * factor == line.expected or line.expected * factor == line.counted
 
 
-def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[str, Decimal]]]) -> list[CountLine]:
+def suspected(
+    lines: Sequence[CountLine],
+    factors: Mapping[str, Sequence[tuple[str, Decimal]]],
+    steady: Mapping[int, Decimal] | None = None,
+) -> list[CountLine]:
     """The lines with what their variances look like: goods in another bin, or counted in another unit.
 
     Args:
         factors: item → its other units and how many base units are in one.
+        steady: number of a place near them that was counted as expected → that quantity.
     """
     # A serial number that has moved is explained.
     off = [line for line in lines if line.counted is not None and line.variance and not line.remarks]
@@ -50,12 +55,54 @@ def suspected(lines: Sequence[CountLine], factors: Mapping[str, Sequence[tuple[s
         suspicions.setdefault(line.place.number, []).append(
             f"{other.place.item} has the opposite difference: mixed up?"
         )
+    for line, above in _slipped(off, steady or {}):
+        suspicions.setdefault(line.place.number, []).append(
+            f"it fits the line {'above' if above else 'below'}, as the counts around it do: did they slip by a line?"
+        )
     return [
         replace(line, remarks=(*line.remarks, *suspicions[line.place.number]))
         if line.place.number in suspicions
         else line
         for line in lines
     ]
+
+
+_SLIPPED = 5
+"""Lines, one below the other, that have the quantity of the line above or below; fewer do so by chance."""
+_DIFFERENT = 4
+"""Quantities that must differ among them."""
+
+
+def _slipped(off: Sequence[CountLine], steady: Mapping[int, Decimal]) -> list[tuple[CountLine, bool]]:
+    """Lines with what is expected at the line above (or below, then False), as the lines around them.
+
+    Places are numbered in the order of the count sheets.
+
+    Args:
+        steady: number of a place that was counted as expected → that quantity. Where two lines have the same, the second
+            is right although all have slipped.
+    """
+    by_number = {line.place.number: line for line in off}
+    counted = {number: line.counted for number, line in by_number.items()} | dict(steady)
+    expected = {number: line.expected for number, line in by_number.items()} | dict(steady)
+    found: list[tuple[CountLine, bool]] = []
+    for step in (-1, 1):
+        run: list[int] = []
+        for number in sorted(counted):
+            fits = counted[number] == expected.get(number + step)
+            if run and not (fits and number == run[-1] + 1):
+                found += _proved(run, by_number, step < 0)
+                run = []
+            run += [number] if fits else []
+        found += _proved(run, by_number, step < 0)
+    return found
+
+
+def _proved(run: Sequence[int], off: Mapping[int, CountLine], above: bool) -> list[tuple[CountLine, bool]]:
+    """The lines of a run that are off, where there are enough of them to say so."""
+    lines = [off[number] for number in run if number in off]
+    enough = len(lines) >= _SLIPPED and len({line.counted for line in lines}) >= _DIFFERENT
+    return [(line, above) for line in lines] if enough else []
 
 
 def _neighbours_swapped(code: str) -> list[str]:
