@@ -37,7 +37,7 @@ class InParts(Program):
         lines = ["Item code;Description;Unit;Category;Price;Barcode;Colour no"]
         for number in range(400):
             code = f"ROP-{41000 + number % 390}"
-            price = "x" if number == 77 else f"1.{number:03},50" if number > 200 else f"{number},5"
+            price = "x" if number == 77 else f"{1 + number % 2}.{number:03},50" if number > 200 else f"{3 * number},5"
             unit = "Metre" if number % 50 == 3 else "EE" if number in (11, 333) else "M"
             text = '"two\nlines; and a mark"' if number % 60 == 5 else "Rope"
             lines.append(f"{code};{text};{unit};ROPE;{price};{'20123451' if number in (1, 399) else ''};red")

@@ -203,6 +203,7 @@ class Damage(Sheets):
                 ("Data!D4", "barcode-with-letters"),
                 ("Data!C5", "error-value"),
                 ("Data!C4", "struck-through"),
+                ("Data!C4", "below-cost"),  # 0.30, and rope of 0.3968 a metre
                 ("Data, row 6", "struck-through"),
                 ("Data, row 3", "hidden-row"),
                 ("column E", "hidden-column"),

@@ -31,7 +31,7 @@ def check_below_cost(rows: Rows, state: SystemState, guard: SheetGuard) -> list[
     if guard.below_cost == "allowed":
         return []
     item = state.description.records.get("item")
-    if item is None or COST not in item.fields or len(item.key) > 1:
+    if item is None or COST not in item.fields or len(item.key) > 1 or not rows.has_key:
         return []
     if rows.record is item:
         return _own_prices(rows, state, guard.below_cost)

@@ -7,6 +7,7 @@ one base unit from the first piece on.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 
 import polars as pl
@@ -37,14 +38,13 @@ def moved_prices(changes: Sequence[RecordChanges], read: Reader) -> Iterator[pl.
         ``ROW`` and ``field`` where the sheet has them, ``list`` (or the item's field), ``item``, ``unit``, ``first``
         (from the first piece on), ``old`` (blank for a new price) and ``price``.
     """
-    differs = pl.col("old").is_null() | (pl.col("old") != pl.col("price"))
-    listed = [_of_prices(part, read) for part in changes if _has_prices(part)]
-    if any(each.height for each in listed):
-        yield pl.concat(listed).filter(differs)
-    for name in OWN_PRICES:
-        own = [_of_items(part, name) for part in changes if part.record.name == "item" and name in part.fields]
-        if any(each.height for each in own):
-            yield pl.concat(own).filter(differs)
+    frames = [[_of_prices(part, read) for part in changes if _has_prices(part)]]
+    items = [part for part in changes if part.record.name == "item"]
+    own = ([_of_items(part, name) for part in items if name in part.fields] for name in OWN_PRICES)
+    for each in itertools.chain(frames, own):
+        moved = pl.concat(each or [_empty()]).filter(pl.col("old").is_null() | (pl.col("old") != pl.col("price")))
+        if moved.height:
+            yield moved
 
 
 def _has_prices(part: RecordChanges) -> bool:
@@ -56,9 +56,11 @@ def _items_of(changes: Sequence[RecordChanges]) -> pl.Series:
     """The codes of the items of which prices may change."""
     codes = [part.rows_of("new", "changed")["item"] for part in changes if _has_prices(part)]
     own = [
-        part.rows_of("changed") for part in changes if part.record.name == "item" and set(OWN_PRICES) & set(part.fields)
+        (part, part.rows_of("changed"))
+        for part in changes
+        if part.record.name == "item" and set(OWN_PRICES) & set(part.fields)
     ]
-    codes += [rows["code"].alias("item") for rows in own]
+    codes += [rows[part.record.code].alias("item") for part, rows in own]
     return pl.concat(codes).unique() if codes else pl.Series("item", [], dtype=pl.String)
 
 
@@ -74,8 +76,9 @@ def price_stakes(
     codes = _items_of(changes)
     if not len(codes):
         return None
-    fields = ["code", "unit", *(["category"] if "category" in item.fields else [])]
-    about = read("item", fields, ("code", codes)).unique("code").rename({"code": "item", "unit": "base unit"})
+    fields = [item.code, "unit", *(["category"] if "category" in item.fields else [])]
+    about = read("item", fields, (item.code, codes)).unique(item.code)
+    about = about.rename({item.code: "item", "unit": "base unit"})
     about = about if "category" in about.columns else about.with_columns(pl.lit(None, pl.String).alias("category"))
     held = sums(LedgerQuery(["item"], [("item", codes)])).select(
         "item", pl.col("quantity").cast(decimal_type()).alias("on hand")
@@ -103,7 +106,7 @@ def price_stakes(
         )
         summed.append(_summed(frame.with_columns(pl.lit(None, pl.String).alias("category"))))
         summed.append(_summed(frame.filter(pl.col("category").is_not_null())))
-    if not any(each.height for each in summed):
+    if not summed:
         return None
     return pl.concat(summed).sort(["list", "category"], nulls_last=False, maintain_order=True)
 
@@ -156,7 +159,7 @@ def _of_items(changes: RecordChanges, name: str) -> pl.DataFrame:
         ROW,
         pl.lit(name).alias("field"),
         pl.lit(name).alias("list"),
-        pl.col("code").alias("item"),
+        pl.col(changes.record.code).alias("item"),
         pl.lit(None, pl.String).alias("unit"),
         pl.lit(True).alias("first"),
         pl.col(before(name)).cast(decimal_type(), strict=False).alias("old"),

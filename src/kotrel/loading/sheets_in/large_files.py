@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from kotrel.core.checking.all_checks import CHECKS, check_rows
 from kotrel.core.checking.circles import check_circles
 from kotrel.core.checking.dependents import with_dependents
+from kotrel.core.checking.filled_series import check_filled_series
 from kotrel.core.checking.keys import check_keys
 from kotrel.core.checking.unique import check_unique
 from kotrel.core.columns import ROW, clearing
@@ -102,7 +103,8 @@ FILE = 32 * 1024 * 1024
 
 ACROSS = (check_keys, check_unique, check_circles)
 """Checks that need all rows at once; the others check one part at a time."""
-INSIDE = tuple(check for check in CHECKS if check not in ACROSS)
+# A series may run from one part into the next: it is not looked for.
+INSIDE = tuple(check for check in CHECKS if check not in (*ACROSS, check_filled_series))
 
 
 def is_large(path: Path, size: int = LARGE) -> bool:
