@@ -139,7 +139,7 @@ def write_new_colours(path: Path) -> None:
             "Hull paint",
             None,
             f"{18 + number},{40 + number}",
-            f"{39 + number},90",
+            f"{39 + number + number % 3},90",
             f"V-{number:03d}",
             "12 cm x 8 cm x 20 cm",
         )

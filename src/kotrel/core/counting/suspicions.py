@@ -30,41 +30,40 @@ def suspected(
     """
     # A serial number that has moved is explained.
     off = [line for line in lines if line.counted is not None and line.variance and not line.remarks]
+    said = [
+        *((line, f"the opposite difference is in {place}: in the wrong bin?") for line, place in _opposites(off)),
+        *(
+            (line, f"counted in {unit} instead of {line.place.unit}, or the other way round?")
+            for line in off
+            for unit, factor in factors.get(line.place.item, ())
+            if _is_off_by(line, factor)
+        ),
+        *((line, f"{other.place.item} has the opposite difference: mixed up?") for line, other in _mixed_up(off)),
+        *(
+            (line, f"it fits the line {where}, as the counts around it do: did they slip by a line?")
+            for line, where in _slipped(off, steady or {})
+        ),
+    ]
+    remarks: dict[int, tuple[str, ...]] = {}
+    for line, words in said:
+        number = line.place.number
+        remarks[number] = (*remarks.get(number, line.remarks), words)
+    return [replace(line, remarks=remarks.get(line.place.number, line.remarks)) for line in lines]
+
+
+def _opposites(off: Sequence[CountLine]) -> list[tuple[CountLine, str]]:
+    """Lines with the place where the same item is off by the opposite."""
     # Every line looks up its opposites: comparing all with all would take hours where a whole warehouse is off.
     by_variance: dict[tuple[str, Decimal], CountLine] = {}
     for line in off:
         by_variance.setdefault((line.place.item, line.variance), line)
-    suspicions: dict[int, list[str]] = {}
+    found = []
     for line in off:
         other = by_variance.get((line.place.item, -line.variance))
         if other is not None:
             where = other.place
-            place = " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))
-            suspicions.setdefault(line.place.number, []).append(
-                f"the opposite difference is in {place}: in the wrong bin?"
-            )
-    for line in off:
-        said = [
-            f"counted in {unit} instead of {line.place.unit}, or the other way round?"
-            for unit, factor in factors.get(line.place.item, ())
-            if _is_off_by(line, factor)
-        ]
-        if said:
-            suspicions.setdefault(line.place.number, []).extend(said)
-    for line, other in _mixed_up(off):
-        suspicions.setdefault(line.place.number, []).append(
-            f"{other.place.item} has the opposite difference: mixed up?"
-        )
-    for line, above in _slipped(off, steady or {}):
-        suspicions.setdefault(line.place.number, []).append(
-            f"it fits the line {'above' if above else 'below'}, as the counts around it do: did they slip by a line?"
-        )
-    return [
-        replace(line, remarks=(*line.remarks, *suspicions[line.place.number]))
-        if line.place.number in suspicions
-        else line
-        for line in lines
-    ]
+            found.append((line, " ".join(filter(None, (where.warehouse, where.bin, where.lot, where.serial)))))
+    return found
 
 
 _SLIPPED = 5
@@ -73,8 +72,8 @@ _DIFFERENT = 4
 """Quantities that must differ among them."""
 
 
-def _slipped(off: Sequence[CountLine], steady: Mapping[int, Decimal]) -> list[tuple[CountLine, bool]]:
-    """Lines with what is expected at the line above (or below, then False), as the lines around them.
+def _slipped(off: Sequence[CountLine], steady: Mapping[int, Decimal]) -> list[tuple[CountLine, str]]:
+    """Lines with what is expected at the line ``above`` or ``below``, as the lines around them.
 
     Places are numbered in the order of the count sheets.
 
@@ -85,24 +84,24 @@ def _slipped(off: Sequence[CountLine], steady: Mapping[int, Decimal]) -> list[tu
     by_number = {line.place.number: line for line in off}
     counted = {number: line.counted for number, line in by_number.items()} | dict(steady)
     expected = {number: line.expected for number, line in by_number.items()} | dict(steady)
-    found: list[tuple[CountLine, bool]] = []
-    for step in (-1, 1):
+    found: list[tuple[CountLine, str]] = []
+    for step, where in ((-1, "above"), (1, "below")):
         run: list[int] = []
         for number in sorted(counted):
             fits = counted[number] == expected.get(number + step)
             if run and not (fits and number == run[-1] + 1):
-                found += _proved(run, by_number, step < 0)
+                found += _proved(run, by_number, where)
                 run = []
             run += [number] if fits else []
-        found += _proved(run, by_number, step < 0)
+        found += _proved(run, by_number, where)
     return found
 
 
-def _proved(run: Sequence[int], off: Mapping[int, CountLine], above: bool) -> list[tuple[CountLine, bool]]:
+def _proved(run: Sequence[int], off: Mapping[int, CountLine], where: str) -> list[tuple[CountLine, str]]:
     """The lines of a run that are off, where there are enough of them to say so."""
     lines = [off[number] for number in run if number in off]
     enough = len(lines) >= _SLIPPED and len({line.counted for line in lines}) >= _DIFFERENT
-    return [(line, above) for line in lines] if enough else []
+    return [(line, where) for line in lines] if enough else []
 
 
 def _neighbours_swapped(code: str) -> list[str]:
