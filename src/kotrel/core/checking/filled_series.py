@@ -7,7 +7,7 @@ import polars as pl
 from kotrel.core.columns import ROW, decimal_type, worded
 from kotrel.core.description.model import Field
 from kotrel.core.expressions.kinds import exact
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
@@ -47,20 +47,15 @@ def _counted_up(rows: Rows, field: Field) -> list[FindingGroup]:
         (pl.col(ROW).min().over("run") - 1).alias("first"),
         pl.col(ROW).max().over("run").alias("last"),
     )
-    runs = runs.filter((pl.col("steps") >= least - 1) & ~pl.col(ROW).is_in(rows.unread(field.name).implode()))
-    if not runs.height:
-        return []
+    runs = runs.filter(pl.col("steps") >= least - 1)
     rows_or_lines = "rows" if rows.table.sheet else "lines"
     step, title = ("a day", "a day later in each row") if field.kind == "date" else ("1", "1 more in each row")
-    stands = rows.values.select(ROW).with_columns(rows.as_it_stands(field.name).alias("value"))
     words = worded(
         f"{rows_or_lines} {{}} to {{}} go up by {step} each: was a cell dragged down, and counted up instead of repeated?",
         "first",
         "last",
     )
-    told = runs.with_columns(words.alias("message")).join(stands, on=ROW, how="left", maintain_order="left")
-    cells = cells_of(told[ROW], told["value"], told["message"])
-    return [rows.group("warning", "counts-up", title, field.name, cells)]
+    return rows.told("warning", "counts-up", title, field.name, runs.with_columns(words.alias("message")))
 
 
 def _follows(values: pl.Series, field: Field) -> pl.Series:

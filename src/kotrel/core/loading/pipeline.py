@@ -19,6 +19,7 @@ from kotrel.core.checking.across_sheets import check_across
 from kotrel.core.checking.all_checks import check_rows
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
+from kotrel.core.documents.changed_meaning import find_changed_meaning
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
 from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows, Step, SystemReader, in_load, joined
@@ -191,17 +192,12 @@ def preview(
             continue
         step(f"comparing {rows.record.title.lower()}")
         change = _compared(rows, part.now, look)
-        if odd := look.replaced_otherwise(change):
-            rows = rows.with_findings(replaced_more(rows, odd))
+        if more := look.replaced_otherwise(change):
+            rows = rows.with_findings(replaced_more(rows, more))
             checked[index] = replace(part, rows=rows)
             change = _compared(rows, part.now, look)
-        odd_changes = find_moved_changes(rows, change)
-        if not part.has_own_guards and part.consequence is None and rows.record.name in _PRICED:
-            from kotrel.core.pricing.odd_changes import find_odd_prices
-
-            odd_changes += find_odd_prices(rows, change, business.description, look.read)
-        if odd_changes:
-            checked[index] = replace(part, rows=rows.with_findings(odd_changes))
+        if odd := _odd_changes(part, rows, change, business, look):
+            checked[index] = replace(part, rows=rows.with_findings(odd))
         changes.append(change)
     order = business.description.order
     changes.sort(key=lambda each: order.index(each.record.name))
@@ -212,6 +208,21 @@ def preview(
 
     stakes = price_stakes(together, business.description, look.read, look.ledger_sums)
     return Preview(tuple(checked), together, stakes=stakes)
+
+
+def _odd_changes(
+    part: Checked, rows: Rows, change: RecordChanges, business: Business, look: SystemReader
+) -> list[FindingGroup]:
+    """What only shows beside what the system holds: changes that nobody may have meant."""
+    if part.consequence is not None:
+        return []
+    odd = find_moved_changes(rows, change)
+    odd += find_changed_meaning(rows, change, business.description, look.read, look.ledger_sums)
+    if rows.record.name in _PRICED and not part.has_own_guards:
+        from kotrel.core.pricing.odd_changes import find_odd_prices
+
+        odd += find_odd_prices(rows, change, business.description, look.read)
+    return odd
 
 
 def _compared(rows: Rows, now: pl.DataFrame | None, look: SystemReader) -> RecordChanges:

@@ -14,12 +14,12 @@ from kotrel.core.pricing.guards import price_text
 from kotrel.core.pricing.price_rules import COST, OWN_PRICES, SheetGuard
 from kotrel.core.pricing.prices_in_force import base_units
 from kotrel.core.pricing.rates import exchanged
-from kotrel.core.rows.findings import FindingGroup, Severity, cells_of
+from kotrel.core.rows.findings import FindingGroup, Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, after_load, behind_rows
 
 STANDARD = "price"
-TITLE = "below cost"
+KIND, TITLE = "below-cost", "below cost"
 
 
 def check_below_cost(rows: Rows, state: SystemState, guard: SheetGuard) -> list[FindingGroup]:
@@ -51,12 +51,12 @@ def _own_prices(rows: Rows, state: SystemState, severity: Severity) -> list[Find
         price = pl.col(name).cast(decimal_type(), strict=False)
         below = frame.filter((price < cost) & (price != exact(0)))
         words = worded("{} is below the cost of {}", price_text(price), price_text(cost))
-        findings += _found(rows, severity, name, below.select(ROW, words.alias("message")))
+        findings += rows.told(severity, KIND, TITLE, name, below.select(ROW, words.alias("message")))
     if f"after {STANDARD}" in frame.columns and COST in rows.fields:
         price = _number(frame, STANDARD)
         below = frame.filter(_given(rows, COST) & ~_given(rows, STANDARD)).filter((price < cost) & (price != exact(0)))
         words = worded("the price of {} is below this cost", price_text(price))
-        findings += _found(rows, severity, COST, below.select(ROW, words.alias("message")))
+        findings += rows.told(severity, KIND, TITLE, COST, below.select(ROW, words.alias("message")))
     return findings
 
 
@@ -122,7 +122,7 @@ def _list_prices(rows: Rows, item: Record, state: SystemState, guard: SheetGuard
         "{}{} is below the cost of {}{}", price_text(pl.col("amount")), sign, price_text(pl.col("cost")), sign
     )
     severity: Severity = "error" if guard.below_cost == "error" else "warning"
-    return _found(rows, severity, "amount", below.select(ROW, words.alias("message")))
+    return rows.told(severity, KIND, TITLE, "amount", below.select(ROW, words.alias("message")))
 
 
 def _per_unit(frame: pl.DataFrame, state: SystemState) -> pl.DataFrame:
@@ -143,13 +143,3 @@ def _per_unit(frame: pl.DataFrame, state: SystemState) -> pl.DataFrame:
     known = base_units(frame.drop("base unit"), items, factors)
     factor = pl.when(is_base).then(exact(1)).otherwise("factor")
     return known.with_columns(frame["base unit"]).with_columns((pl.col("cost") * factor).alias("cost"))
-
-
-def _found(rows: Rows, severity: Severity, field: str, below: pl.DataFrame) -> list[FindingGroup]:
-    """The finding on cells of a field: ``ROW`` and ``message``; none where the cell has an error already."""
-    below = below.filter(~pl.col(ROW).is_in(rows.unread(field).implode()))
-    if not below.height:
-        return []
-    values = rows.values.select(ROW).with_columns(rows.as_it_stands(field).alias("value"))
-    told = below.join(values, on=ROW, how="left", maintain_order="left")
-    return [rows.group(severity, "below-cost", TITLE, field, cells_of(told[ROW], told["value"], told["message"]))]

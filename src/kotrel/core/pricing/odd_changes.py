@@ -7,13 +7,13 @@ from decimal import Decimal
 import polars as pl
 
 from kotrel.core.changes.change_set import RecordChanges
-from kotrel.core.columns import ROW, worded
+from kotrel.core.columns import worded
 from kotrel.core.description.model import Description, Record
 from kotrel.core.pricing.guards import percent, price_text
 from kotrel.core.pricing.outliers import unlike
 from kotrel.core.pricing.price_impact import moved_prices
 from kotrel.core.pricing.price_rules import Outliers
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
 
@@ -64,11 +64,5 @@ def _odd(rows: Rows, frame: pl.DataFrame, item: Record, read: Reader) -> list[Fi
     )
     told = frame.with_columns(unlike(asked, USUAL).alias("odd")).drop_nulls("odd")
     words = worded("it was {}: {}", price_text(pl.col("old")), "odd")
-    findings: list[FindingGroup] = []
-    for (field,), cells in told.with_columns(words.alias("message")).group_by("field", maintain_order=True):
-        name = str(field)
-        values = rows.values.select(ROW).with_columns(rows.as_it_stands(name).alias("value"))
-        part = cells.join(values, on=ROW, how="left", maintain_order="left").sort(ROW)
-        table = cells_of(part[ROW], part["value"], part["message"])
-        findings.append(rows.group("warning", "unlike-others", UNLIKE, name, table))
-    return findings
+    field = str(frame["field"][0])
+    return rows.told("warning", "unlike-others", UNLIKE, field, told.with_columns(words.alias("message")))

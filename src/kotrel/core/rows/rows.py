@@ -188,6 +188,22 @@ class Rows(Struct, frozen=True):
         cells = marked.collect()
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
 
+    def told(self, severity: Severity, kind: str, title: str, field: str, messages: pl.DataFrame) -> list[FindingGroup]:
+        """A finding group on cells of a field, each with a message of its own; no group if there are none.
+
+        Cells that could not be read are left out: they already have a finding.
+
+        Args:
+            messages: ``ROW`` and ``message``.
+        """
+        messages = messages.filter(~pl.col(ROW).is_in(self.unread(field).implode()))
+        if not messages.height:
+            return []
+        values = self.values.select(ROW).with_columns(self.as_it_stands(field).alias("value"))
+        cells = messages.select(ROW, "message").join(values, on=ROW, how="left", maintain_order="left").sort(ROW)
+        table = cells_of(cells[ROW], cells["value"], cells["message"])
+        return [self.group(severity, kind, title, field, table)]
+
     def unread(self, field: str) -> pl.Series:
         """The rows whose cell in that field already has an error. A warning hides nothing."""
         cells = [group.cells[ROW] for group in self.findings if group.field == field and group.severity == "error"]
