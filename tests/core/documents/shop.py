@@ -35,6 +35,7 @@ ITEMS = {
     "serial_tracked": ["no", "yes", "no", "no"],
     "lot_tracked": ["no", "no", "yes", "no"],
     "cost": ["8.0000", "100.0000", "12.0000", None],
+    "price": ["10.00", "150.00", None, "5.00"],
 }
 HELD: dict[str, Mapping[str, Sequence[str | None]]] = {
     "item": ITEMS,

@@ -8,6 +8,7 @@ from datetime import date
 import polars as pl
 
 from kotrel.core.columns import ROW, decimal_type
+from kotrel.core.documents.amounts_per_unit import check_order_prices, far_from_cost
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
 from kotrel.core.documents.stock_rules import StockRules
 from kotrel.core.expressions.kinds import exact
@@ -15,8 +16,6 @@ from kotrel.core.rows.findings import FindingGroup, Severity
 
 Found = Iterator[tuple[int, FindingGroup]]
 
-COST_APART = 25
-"""Per cent by which an entered cost may differ from the item's before a warning."""
 NEVER_STOCKED = ("service", "kit")
 
 
@@ -27,6 +26,7 @@ def check_document_tables(whole: DocumentTables, rules: StockRules, today: date)
     yield from _items(whole)
     yield from _units(whole)
     yield from _costs(whole)
+    yield from check_order_prices(whole)
     yield from _amounts(whole)
     if whole.family.lots is not None:
         yield from _lots(whole, today)
@@ -109,17 +109,8 @@ def _costs(whole: DocumentTables) -> Found:
     """A cost far from the item's own: a box counted as a piece, or a decimal point moved."""
     if whole.family.header.effect != "in" or "cost" not in whole.family.lines.fields:
         return
-    own = pl.col("item cost").cast(decimal_type(), strict=False)
-    entered = pl.col("unit cost") / pl.when(pl.col("factor") != exact(0)).then("factor")
-    table = whole.lines.with_columns(own.alias("own"), entered.alias("entered"))
-    apart = (pl.col("entered") - pl.col("own")).abs() * 100 > pl.col("own") * COST_APART
-    odd = table.filter((pl.col("own") > exact(0)) & apart)
-    if odd.height:
-        messages = [
-            f"{plain_quantity(round(cost, 4))} for one {unit}, and the item's cost is {plain_quantity(has)}"
-            for cost, unit, has in odd.select("entered", "base unit", "own").iter_rows()
-        ]
-        yield from whole.findings("warning", "cost-unlike", "far from the item's cost", "cost", odd, messages)
+    yield from far_from_cost(whole, whole.lines, "cost", "unit cost")
+    table = whole.lines
     if whole.family.lines.fields["cost"].must != "may":
         nothing = table.filter((pl.col("unit cost") == exact(0)) & (pl.col("number") > exact(0)))
         if nothing.height:

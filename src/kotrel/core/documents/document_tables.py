@@ -22,7 +22,7 @@ from kotrel.core.rows.system_state import SystemState
 PART = "part of load"
 """Which rows of the load a line comes from: its place in the list given."""
 WRONG = "has error"
-ITEM = ("unit", "kind", "archived", "lot_tracked", "serial_tracked", "cost", "description")
+ITEM = ("unit", "kind", "archived", "lot_tracked", "serial_tracked", "cost", "price", "description")
 """What is asked of items."""
 
 
@@ -34,7 +34,7 @@ class DocumentTables(Struct, frozen=True):
         lines: besides, ``document`` and ``line``; ``base unit``, ``factor`` (base units in one of the unit),
             ``decimals`` of the unit, ``base decimals``; ``in base`` and, of documents with costs, ``line value``
             (Decimals); the header's ``date``; and of the item ``item kind``, ``item archived``, ``item lot``, ``item
-            serial``, ``item cost``.
+            serial``, ``item cost``, ``item price``.
         lots: besides, ``document`` and ``line``; of their line ``item``, ``warehouse``, ``bin``, ``factor``, ``date``
             and so on.
     """
@@ -152,6 +152,7 @@ def _with_items(lines: pl.DataFrame, headers: pl.DataFrame, family: Family, stat
         "lot_tracked": "item lot",
         "serial_tracked": "item serial",
         "cost": "item cost",
+        "price": "item price",
         "description": "item name",
     }
     about = items.select(pl.col(key).alias("item"), *(pl.col(name).alias(renamed[name]) for name in wanted))

@@ -195,6 +195,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "gap": ("warning", "There are days without a price between two periods.", "Check that they are meant."),
         "nothing-follows": ("error", "A price or another row with a period ends and nothing follows, where one was open before.", "Say whether it begins again the day after: --resume or --no-resume."),
         "later-stands": ("error or warning", "A later period is already there, so this price ends before it.", "Check that it is meant."),
+        "price-unlike": ("warning", "The price is far from the item's price.", "Check that it is for one of the unit in its row.", "cell"),
         "cost-unlike": ("warning", "The cost is far from the item's cost.", "Check that it is per unit and not per box."),
     },
     "Stock and documents": {
