@@ -1,6 +1,8 @@
 """Base lists and several records at once, and what the system itself refuses, with the installed program."""
 
 import sqlite3
+import subprocess
+import sys
 import unittest
 from unittest.mock import patch
 
@@ -272,3 +274,16 @@ class OnPostgres(Program):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Quick(Shop):
+    def test_a_question_that_needs_no_tables_imports_none(self):
+        # The library of tables takes longer to import than such a command takes in all.
+        code = (
+            "import contextlib, os, sys; from kotrel.cli import main\n"
+            "with open(os.devnull, 'w') as nowhere, contextlib.redirect_stdout(nowhere): status = main(sys.argv[1:])\n"
+            "sys.exit(status or any(name.startswith('_polars_runtime') for name in sys.modules))"
+        )
+        for words in (["records"], ["records", "item"], ["history"]):
+            done = subprocess.run([sys.executable, "-c", code, *words], cwd=self.folder, capture_output=True)
+            self.assertEqual(done.returncode, 0, words)

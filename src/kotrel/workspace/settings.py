@@ -18,8 +18,8 @@ from kotrel.core.description.model import Description
 from kotrel.core.description.toml_reading import NotToml, TomlReader, parsed
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
 from kotrel.core.errors import OutOfReach, WrongUse
-from kotrel.core.pricing.price_rules import SheetGuard
 from kotrel.core.pricing.rates import NO_RATES, Rates
+from kotrel.core.pricing.sheet_guard import SheetGuard
 from kotrel.core.similarity import did_you_mean, nearest
 from kotrel.core.tables.reading_limits import USUAL, Limits
 from kotrel.core.values.conventions import ROUNDINGS, Conventions, is_rounding

@@ -10,9 +10,9 @@ import polars as pl
 from kotrel.core.changes.change_set import RecordChanges
 from kotrel.core.columns import ACTION, ROW, before, decimal_type, worded
 from kotrel.core.description.model import CURRENCY_FIELD, PRICE_LIST, Description, Record
-from kotrel.core.documents.document_checks import NEVER_STOCKED
-from kotrel.core.documents.document_tables import plain_quantity
+from kotrel.core.documents.stock_rules import NEVER_STOCKED
 from kotrel.core.expressions.kinds import exact
+from kotrel.core.phrases import plain_number
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
@@ -91,7 +91,7 @@ def _matters(name: str) -> pl.Expr:
 
 
 def _grouped(quantity: Decimal) -> str:
-    whole, _, part = plain_quantity(quantity).partition(".")
+    whole, _, part = plain_number(quantity).partition(".")
     return f"{int(whole):,}" + (f".{part}" if part else "")
 
 

@@ -10,13 +10,11 @@ import polars as pl
 from kotrel.core.columns import ROW, decimal_type
 from kotrel.core.documents.amounts_per_unit import check_order_prices, far_from_cost
 from kotrel.core.documents.document_tables import PART, DocumentTables, plain_quantity
-from kotrel.core.documents.stock_rules import StockRules
+from kotrel.core.documents.stock_rules import NEVER_STOCKED, StockRules
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.rows.findings import FindingGroup, Severity
 
 Found = Iterator[tuple[int, FindingGroup]]
-
-NEVER_STOCKED = ("service", "kit")
 
 
 def check_document_tables(whole: DocumentTables, rules: StockRules, today: date) -> Found:

@@ -21,3 +21,6 @@ class StockRules(Struct, frozen=True):
 
 CAREFUL = StockRules()
 """What applies if nothing is set."""
+
+NEVER_STOCKED = ("service", "kit")
+"""Kinds of items that have no stock."""

@@ -14,7 +14,7 @@ from kotrel.core.changes.journal import Entry
 from kotrel.core.columns import ROW, clearing
 from kotrel.core.description.model import Description, Record
 from kotrel.core.documents.stock_rules import CAREFUL, StockRules
-from kotrel.core.pricing.price_rules import UNGUARDED, SheetGuard
+from kotrel.core.pricing.sheet_guard import UNGUARDED, SheetGuard
 from kotrel.core.rows.findings import concerns_sheet
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
 from kotrel.core.rows.rows import Rows

@@ -23,7 +23,7 @@ from kotrel.core.documents.changed_meaning import find_changed_meaning
 from kotrel.core.loading.document_steps import shape_parts, with_documents
 from kotrel.core.loading.joint_rows import from_same_row
 from kotrel.core.loading.load_model import Business, Checked, Preview, SheetRows, Step, SystemReader, in_load, joined
-from kotrel.core.pricing.price_rules import SheetGuard
+from kotrel.core.pricing.sheet_guard import SheetGuard
 from kotrel.core.resolving.periods import follow_periods_together
 from kotrel.core.resolving.ready_rows import Ready, ready_rows, require_known_options
 from kotrel.core.rows.cells import at_their_cells

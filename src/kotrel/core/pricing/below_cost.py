@@ -11,9 +11,10 @@ from kotrel.core.columns import ROW, decimal_type, worded
 from kotrel.core.description.model import CURRENCY_FIELD, Record
 from kotrel.core.expressions.kinds import exact
 from kotrel.core.pricing.guards import price_text
-from kotrel.core.pricing.price_rules import COST, OWN_PRICES, SheetGuard
+from kotrel.core.pricing.price_rules import COST, OWN_PRICES
 from kotrel.core.pricing.prices_in_force import base_units
 from kotrel.core.pricing.rates import exchanged
+from kotrel.core.pricing.sheet_guard import SheetGuard
 from kotrel.core.rows.findings import FindingGroup, Severity
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState, after_load, behind_rows

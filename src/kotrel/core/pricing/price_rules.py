@@ -56,21 +56,6 @@ class Guards(Struct, frozen=True):
     others: Severity = "error"
 
 
-class SheetGuard(Struct, frozen=True):
-    """What a workspace says of the prices in any sheet that no rules made.
-
-    Attributes:
-        below_cost: what a price below cost is.
-        rates: for lists in another currency than the items' costs.
-    """
-
-    below_cost: Allowed = "warning"
-    rates: Rates = NO_RATES
-
-
-UNGUARDED = SheetGuard("allowed")
-
-
 class Outliers(Struct, frozen=True):
     """When a change is unlike the changes of its group (see :mod:`kotrel.core.pricing.outliers`).
 
