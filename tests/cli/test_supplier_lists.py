@@ -160,3 +160,31 @@ class ForOne(unittest.TestCase):
             self.assertEqual(row not in wrong, even, (cents, said))
             if even:
                 self.assertEqual(Decimal(after) * (number or 1), Decimal(cents) / 100)
+
+
+class Pairs(Program):
+    def test_a_price_for_each_pair_of_columns(self):
+        self.start_shop()
+        self.write(
+            "breaks.csv",
+            "Item,Price list,Unit,Valid from,Qty 1,Price 1,Qty 2,Price 2,Qty 3,Price 3",
+            "ROP-00010,YARD,M,2027-03-01,1,0.70,50,0.65,200,0.62",
+            "ROP-00020,YARD,M,2027-03-01,1,0.80,50,0.75,,",
+        )
+        self.kotrel("map", "breaks.csv", "price")
+        self.assertEqual(self.json("load", "breaks.csv", "--yes")["records"]["price"]["new"], 5)
+        for item, quantity, price in (
+            ("ROP-00010", 60, "0.65"),
+            ("ROP-00010", 200, "0.62"),
+            ("ROP-00020", 200, "0.75"),
+        ):
+            told = self.json("price", item, "--customer", "C-1001", "--quantity", str(quantity), "--on", "2027-03-02")
+            self.assertEqual(told["price"], price)
+        # A quantity without its price is not left out.
+        self.write(
+            "half.csv",
+            "Item,Price list,Unit,Valid from,Qty 1,Price 1,Qty 2,Price 2,Qty 3,Price 3",
+            "ROP-00030,YARD,M,2027-03-01,1,0.75,100,0.70,500,",
+        )
+        found = self.json("check", "half.csv", status=1)["findings"]
+        self.assertEqual([each["kind"] for each in found if each["severity"] == "error"], ["not-exactly-one"])

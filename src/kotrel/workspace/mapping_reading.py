@@ -430,7 +430,7 @@ def _check_together(
         for key in ("column", "join", "list", "last", "split", "fixed", "repeat", "from", "found_by", "cell")
         if key in settings
     ]
-    if len(options) > 1:
+    if len(options) > 1 and set(options) != {"column", "repeat"}:
         raise saved.wrong(f"{name} has {' and '.join(options)}; use only one of them", *at)
     _check_company(saved, name, settings, at)
     if "how" in settings and (record.fields[name].kind != "list" or settings["how"] not in HOWS):

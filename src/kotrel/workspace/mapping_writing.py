@@ -146,6 +146,9 @@ def _add_repeated(fields: Table, wide: Wide) -> None:
     repeated["repeat"].comment(f"a row for each of these: {wide.why}")
     fields.add(wide.by.name, repeated)
     for each in wide.values:
+        if each.field.name == wide.by.name:
+            repeated.add("column", each.heading)
+            continue
         value = tomlkit.table()
         value.add("column", each.heading)
         fields.add(each.field.name, value)

@@ -55,7 +55,9 @@ class MapPart(Struct, frozen=True):
         return None
 
     def blocks(self) -> list[Mapping[str, Mapping[str, Any]]]:
-        """The settings for each repeated value: ``{warehouse}`` in a heading becomes its word."""
+        """The settings for each repeated value: ``{warehouse}`` in a heading becomes its word. Where the field that repeats
+        has a column, too, its values only tell the columns apart.
+        """
         if self.repeated is None:
             return [self.fields]
         name, values = self.repeated
@@ -66,7 +68,7 @@ class MapPart(Struct, frozen=True):
 
 
 def _filled_in(settings: Mapping[str, Any], name: str, value: str, word: str) -> dict[str, Any]:
-    if "repeat" in settings:
+    if "repeat" in settings and "column" not in settings:
         return {"fixed": value}
     mark = "{" + name + "}"
 
@@ -78,6 +80,7 @@ def _filled_in(settings: Mapping[str, Any], name: str, value: str, word: str) ->
     return {
         key: filled(each) if key in ("column", "split", "join", "list", "last", "make") else each
         for key, each in settings.items()
+        if key != "repeat"
     }
 
 
@@ -196,7 +199,8 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
             }
             # A row counts only if it has any values: not every item has a figure for every warehouse.
             optional = part.repeated is not None or part is not saved.parts[0]
-            label = str(fields[part.repeated[0]]["fixed"]) if part.repeated else ""
+            repeated = fields[part.repeated[0]] if part.repeated else {}
+            label = str(repeated.get("fixed", repeated.get("column", "")))
             matches.append(
                 Matched(
                     record,
@@ -208,6 +212,8 @@ def apply_map(saved: SavedMap, table: Table, description: Description) -> list[M
                     where=part.where,
                     once_per=part.once_per,
                     after_end=part.after_end,
+                    # A quantity without its price is not left out.
+                    counting=(part.repeated[0],) if part.repeated and "column" in repeated else (),
                 )
             )
     used |= _used_in_conditions(saved, table) | set(table.origins.values())

@@ -52,6 +52,7 @@ class Matched(Struct, frozen=True):
         habits: how the sheet is written, as its mapping says.
         troubles: findings that are known before the rows are read.
         after_end: what follows the end of a period (see :class:`kotrel.core.rows.rows.Rows`).
+        counting: fields of the key of which a filled cell makes a row count, too.
     """
 
     record: Record
@@ -70,6 +71,7 @@ class Matched(Struct, frozen=True):
     troubles: tuple[FindingGroup, ...] = ()
     habits: SheetHabits = UNSAID
     as_they_stand: frozenset[str] = frozenset()
+    counting: tuple[str, ...] = ()
 
     @property
     def has_key(self) -> bool:

@@ -160,11 +160,11 @@ def _says_clear(values: pl.Series, few: pl.Series | None) -> pl.Series | None:
 
 
 def _rows_that_say_anything(table: Table, matched: Matched) -> Table:
-    """The rows in which a column besides those of the key is filled."""
+    """The rows in which a column besides those of the key is filled, or one that counts as such."""
     letters = {
         letter
         for name, source in matched.sources.items()
-        if name not in matched.record.key
+        if name not in matched.record.key or name in matched.counting
         for letter in source.columns
     }
     if not letters:

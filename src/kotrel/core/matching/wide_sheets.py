@@ -156,6 +156,52 @@ def find_breaks(columns: Sequence[Column], record: Record, fed: Sequence[str], p
     return Wide(by, tuple(means), values, means=means, sure=95, why="the quantities in the headings; correct?")
 
 
+_NUMBERED = re.compile(r"(?P<words>.*[^\W\d_])[\s._#:-]*(?P<number>[1-9])", re.DOTALL)
+_AMOUNT = frozenset(("price", "amount", "sales"))
+
+
+def find_pairs(columns: Sequence[Column], record: Record, fed: Sequence[str]) -> Wide | None:
+    """Pairs of columns that are numbered: ``Qty 1``, ``Price 1``, ``Qty 2``, ``Price 2``: a quantity and the amount that
+    holds from it on.
+
+    Args:
+        columns: those that other fields do not need.
+        fed: fields that other columns feed.
+    """
+    by, value = break_field(record), _value_of(record, fed)
+    if by is None or value is None:
+        return None
+    groups: dict[str, dict[str, Column]] = {}
+    for column in columns:
+        if (read := _NUMBERED.fullmatch(column.heading.strip())) is not None:
+            # The heading as a mapping says it, without its number.
+            at = column.heading.rindex(read["number"])
+            said = column.heading[:at] + f"{{{by.name}}}" + column.heading[at + 1 :]
+            groups.setdefault(said, {})[read["number"]] = column
+    of_quantity = _only(groups, by, lambda terms: "quantity" in terms or terms == {"from"})
+    of_amount = _only(groups, value, lambda terms: bool(terms & _AMOUNT))
+    if of_quantity is None or of_amount is None or of_quantity == of_amount:
+        return None
+    numbers = [each for each in groups[of_quantity] if each in groups[of_amount]]
+    if len(numbers) < FEWEST or len(numbers) < max(len(groups[of_quantity]), len(groups[of_amount])):
+        return None
+    values = tuple(
+        WideValue(field, said, tuple(groups[said][each] for each in numbers))
+        for field, said in ((by, of_quantity), (value, of_amount))
+    )
+    return Wide(by, tuple(numbers), values, sure=95, why="numbered pairs of columns; correct?")
+
+
+def _only(
+    groups: Mapping[str, Mapping[str, Column]], field: Field, fits: Callable[[frozenset[str]], bool]
+) -> str | None:
+    """The one heading of numbered columns that means a field; None where several may."""
+    meant = {terms_of(word) for word in (field.title, *field.synonyms)}
+    said = {each: terms_of(re.sub(r"[{].*?[}]", "", each)) for each in groups if len(groups[each]) >= FEWEST}
+    found = [each for each, terms in said.items() if terms in meant or fits(terms)]
+    return found[0] if len(found) == 1 else None
+
+
 def _value_of(record: Record, fed: Sequence[str]) -> Field | None:
     """The field that such columns have the values of, if no other column feeds it."""
     return next((record.fields[name] for name in VALUES if name in record.fields and name not in fed), None)

@@ -16,7 +16,7 @@ from kotrel.core.matching.heading_units import proposed_units
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.quantity_breaks import break_said
-from kotrel.core.matching.wide_sheets import VALUES, Wide, find_breaks, find_groups, find_wide
+from kotrel.core.matching.wide_sheets import VALUES, Wide, find_breaks, find_groups, find_pairs, find_wide
 from kotrel.core.tables.table import Column, Table
 from kotrel.loading.file_options import FileOptions, record_named
 from kotrel.loading.list_reading import names_of
@@ -161,7 +161,11 @@ def _laid_out_wide(
     """The proposals and what is left over beside columns that are there for each row of a list, and these."""
     if (grouped := _in_groups(table, record, proposals, names)) is not None:
         return grouped
-    columned = _by_breaks(record, proposals, left) or _by_codes(record, proposals, left, names)
+    columned = (
+        _by_pairs(table, record, proposals)
+        or _by_breaks(record, proposals, left)
+        or _by_codes(record, proposals, left, names)
+    )
     if columned is None:
         return proposals, left, None
     filled = {each.field.name for each in columned.values}
@@ -193,6 +197,15 @@ def _in_groups(
     used = [*groups.columns, *(each.column for each in own)]
     left = _drop_used([column for column in table.columns if column.heading], used)
     return (own, left, groups) if all(each in own for each in keys) else None
+
+
+def _by_pairs(table: Table, record: Record, proposals: Sequence[Proposal]) -> Wide | None:
+    """The numbered pairs of a quantity and an amount; what was proposed for one of them is none of the others."""
+    unsure = [each for each in proposals if each.sure <= UNSURE or each.column.heading[-1:].isdigit()]
+    own = _drop_proposals(proposals, unsure)
+    return find_pairs(
+        _drop_used(table.columns, [each.column for each in own]), record, [each.field.name for each in own]
+    )
 
 
 def _by_breaks(record: Record, proposals: Sequence[Proposal], left: Sequence[Column]) -> Wide | None:
