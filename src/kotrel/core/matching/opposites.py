@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.by_headings import headings_of
 from kotrel.core.similarity import folded
@@ -35,3 +37,17 @@ def opposite_field(heading: str, record: Record) -> Field | None:
         )
     ]
     return fitting[0] if len(fitting) == 1 else None
+
+
+def out_of_use(record: Record) -> Field | None:
+    """The yes/no field that says a row is no longer used."""
+    flags = (each for each in record.fields.values() if each.kind == "yes_no" and not each.is_kept)
+    return next((each for each in flags if terms_of(each.title) == {"archived"}), None)
+
+
+def status_words(words: Iterable[str]) -> dict[str, str]:
+    """What words of a status say of being out of use, ``yes`` or ``no``; without those that say neither."""
+    said = {
+        word: "yes" if terms_of(word) == {"archived"} else "no" if folded(word) in _ACTIVE else None for word in words
+    }
+    return {word: each for word, each in said.items() if each is not None}

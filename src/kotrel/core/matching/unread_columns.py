@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import polars as pl
+
 from kotrel.core.matching.by_headings import terms_of_field
 from kotrel.core.matching.heading_units import UNIT
+from kotrel.core.matching.opposites import opposite_field, out_of_use, status_words
 from kotrel.core.matching.quantity_breaks import bare_breaks, break_field, break_said
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
@@ -21,9 +24,12 @@ from kotrel.core.tables.heading_words import (
     terms_of,
 )
 from kotrel.core.tables.table import Column
+from kotrel.core.values.yes_no import read_yes_no
 
 _DAY = r"^[0-9]{1,4}[-./ ][0-9]{1,2}[-./ ][0-9]{1,4}(?: 00:00:00)?$"
 _UNTIL, _FROM_ON = "until when a row is valid", "what an amount is from a quantity on"
+_FEW_WORDS = 12
+"""A column with more different words is no status."""
 _OF_AN_END = {"to", "from", "date", "price", "sales"}
 _OF_A_UNIT = {"unit", "price", "cost", "sales", "quantity", "base", "item", "main", "our", "order", "code"}
 """Terms that may stand beside the one that matters."""
@@ -43,10 +49,28 @@ def about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
             what = _figures_said(rows, column) if column not in bare else _FROM_ON
         if not what and filled.str.contains(_DAY).all() and rows.record.period and "to" in terms_of(column.heading):
             what = _UNTIL
+        what = what or _use_said(rows, column, filled)
         if what and filled.len():
             message = f"column {column.letter} “{column.heading}” says {what}, and no field reads it: map it with kotrel map, or name it under skip in the mapping"
             findings.append(unread_limit(rows, column, message))
     return findings
+
+
+def _use_said(rows: Rows, column: Column, filled: pl.Series) -> str:
+    """Which rows are out of use, where a column says so of some: its opposite is “no”, or its word is one for it."""
+    few = filled.unique(maintain_order=True)
+    if len(few) > _FEW_WORDS:
+        return ""
+    field = opposite_field(column.heading, rows.record)
+    words = few.to_list()
+    if field is not None and field.name not in rows.fields:
+        no = [word for word in words if read_yes_no(word) == "no"]
+        return f"the opposite of {field.title.lower()} (“{no[0]}”)" if no else ""
+    archived = out_of_use(rows.record)
+    if archived is None or archived.name in rows.fields:
+        return ""
+    said = [word for word, each in status_words(words).items() if each == "yes"]
+    return f"which rows are {archived.title.lower()} (“{said[0]}”)" if said else ""
 
 
 def unread_limit(rows: Rows, column: Column, message: str) -> FindingGroup:

@@ -10,7 +10,7 @@ from typing import Any
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.matching.heading_meaning import said_by
-from kotrel.core.matching.opposites import opposite_field
+from kotrel.core.matching.opposites import opposite_field, out_of_use, status_words
 from kotrel.core.normalizing.price_units import number_said
 from kotrel.core.phrases import count, listed
 from kotrel.core.similarity import folded, nearest
@@ -73,18 +73,29 @@ def _said_columns(document: Document) -> set[str]:
     return {folded(each) for each in said}
 
 
-def _asked_of(column: Column, values: str, record: Record, proposed: Field | None) -> str:
-    name = f"{column_named(column)} ({values})"
+def _different(table: Table, column: Column) -> list[str]:
+    """The different words of a column, in their order."""
+    return table.cells[column.letter].drop_nulls().str.strip_chars().unique(maintain_order=True).to_list()
+
+
+def _asked_of(table: Table, column: Column, record: Record, proposed: Field | None) -> str:
+    name = f"{column_named(column)} ({values_shown(table, column)})"
     if proposed is not None:
         return f"Column {name}: is it {proposed.title.lower()}? Enter for yes, another field's name, or - for none"
     if (opposite := opposite_field(column.heading, record)) is not None:
         title = opposite.title.lower()
         return f"Column {name} says the opposite of {title}. Type {title} to read it so (its yes is our no), or Enter to skip it"
+    archived = out_of_use(record)
+    status = status_words(_different(table, column))
+    if archived is not None and "yes" in status.values():
+        title = archived.title.lower()
+        words = listed([f"“{word}”" for word, said in status.items() if said == "yes"], 3)
+        return f"Column {name} seems to say what is {title} ({words}). Type {title} to read it so, or Enter to skip it"
     return f"No field uses column {name}. Enter skips it, or type a field's name"
 
 
 def _about_column(table: Table, record: Record, column: Column, proposed: Field | None) -> DialogueQuestion:
-    asked = _asked_of(column, values_shown(table, column), record, proposed)
+    asked = _asked_of(table, column, record, proposed)
 
     def take(document: Document, said: str) -> str | None:
         answer = read_yes_no(said or "yes") if proposed is not None else None
@@ -117,10 +128,12 @@ def _let_stand(document: Document, column: Column, field: Field) -> None:
 
 
 def _turned_round(table: Table, column: Column, field: Field, record: Record) -> dict[str, Any]:
-    """The translation of a column that says the opposite of its field; nothing for another."""
+    """The translation of a column that says the opposite of its field, or has a status; nothing for another."""
+    distinct = _different(table, column)
+    if field is out_of_use(record) and (status := status_words(distinct)):
+        return {"translate": status}
     if opposite_field(column.heading, record) is not field:
         return {}
-    distinct = table.cells[column.letter].drop_nulls().str.strip_chars().unique(maintain_order=True).to_list()
     read = {value: read_yes_no(value) for value in distinct}
     return {"translate": {value: "no" if said == "yes" else "yes" for value, said in read.items() if said is not None}}
 
