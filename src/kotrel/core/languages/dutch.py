@@ -37,7 +37,7 @@ tax: btw
 lot: partij
 serial: serienummer serienummers
 tracked: gebonden
-archived: vervallen
+archived: vervallen inactief
 base: voorraad
 our: ons onze
 your: uw

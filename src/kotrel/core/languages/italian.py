@@ -33,7 +33,7 @@ tax: iva
 lot: lotti lotto
 serial: matricole seriale
 tracked: gestione
-archived: obsoleto
+archived: obsoleto inattivo
 our: nostro nostra
 your: vostro vostra
 main: principale abituale

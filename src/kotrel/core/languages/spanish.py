@@ -36,7 +36,7 @@ tax: iva
 lot: lote lotes
 serial: serie series
 tracked: gestion
-archived: descatalogado obsoleto
+archived: descatalogado obsoleto inactivo
 our: nuestro nuestra
 your: su vuestro
 main: habitual

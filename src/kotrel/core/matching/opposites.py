@@ -48,6 +48,11 @@ def out_of_use(record: Record) -> Field | None:
 def status_words(words: Iterable[str]) -> dict[str, str]:
     """What words of a status say of being out of use, ``yes`` or ``no``; without those that say neither."""
     said = {
-        word: "yes" if terms_of(word) == {"archived"} else "no" if folded(word) in _ACTIVE else None for word in words
+        word: "yes"
+        if "archived" in terms_of(word) <= {"archived", "item"}
+        else "no"
+        if folded(word) in _ACTIVE
+        else None
+        for word in words
     }
     return {word: each for word, each in said.items() if each is not None}
