@@ -188,3 +188,44 @@ class Pairs(Program):
         )
         found = self.json("check", "half.csv", status=1)["findings"]
         self.assertEqual([each["kind"] for each in found if each["severity"] == "error"], ["not-exactly-one"])
+
+
+class Measures(Program):
+    HEAD = "Item code,Description,Unit,Category,Weight (g),Length (mm),Width (mm),Height (mm)"
+
+    def setUp(self):
+        super().setUp()
+        self.start_shop()
+
+    def held(self, *codes):
+        (self.folder / "back.csv").unlink(missing_ok=True)
+        among = " or ".join(f"code is '{code}'" for code in codes)
+        self.kotrel("export", "item", "-o", "back.csv", "--where", among, "--fields", "weight,weight_unit,length,size_unit", "--quiet")  # fmt: skip
+        return (self.folder / "back.csv").read_text("utf-8-sig").splitlines()[1:]
+
+    def test_weights_in_a_unit_that_is_not_on_the_list_are_converted(self):
+        self.write("a.csv", self.HEAD, "ZZA-00001,Cleat,EA,ROPE,450,120,60,55", "ZZA-00002,Block,EA,ROPE,,,,")
+        said = self.kotrel("map", "a.csv", "item").stdout
+        self.assertIn(
+            "“Weight (g)” is in g, which is not on the list: convert it to KG, 0.001 for one?", " ".join(said.split())
+        )
+        self.kotrel("load", "a.csv", "--yes")
+        # 450 g and 120 mm; and no unit where there is nothing to measure.
+        self.assertEqual(self.held("ZZA-00001", "ZZA-00002"), ["ZZA-00001,0.45,KG,12,CM", "ZZA-00002,,,,"])
+        # An existing item, too.
+        self.write("a.csv", self.HEAD, "ZZA-00001,Cleat,EA,ROPE,500,,,")
+        self.kotrel("load", "a.csv", "--yes")
+        self.assertEqual(self.held("ZZA-00001"), ["ZZA-00001,0.5,KG,12,CM"])
+
+    def test_what_is_calculated_for_new_rows_only_is_noted_for_existing_ones(self):
+        mapping = (
+            'record = "item"', "skip = []", "[field.code]", 'column = "Code"', "[field.cost]",
+            'make = "number([Thousandths]) * 0.001"',
+        )  # fmt: skip
+        self.write("maps/own.toml", *mapping)
+        self.write("b.csv", "Code,Thousandths", "ROP-00010,500")
+        [found] = self.json("preview", "b.csv", "--map", "own")["findings"]
+        self.assertEqual((found["severity"], found["kind"], found["field"]), ("note", "not-for-existing", "cost"))
+        self.write("maps/own.toml", *mapping, 'for = "all"')
+        told = self.json("preview", "b.csv", "--map", "own")
+        self.assertEqual([(each["field"], each["after"]) for each in told["changes"]], [("cost", "0.5000")])

@@ -101,23 +101,7 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
     fields = tomlkit.table(is_super_table=True)
     headings = Counter(folded(column.heading) for column in (*(each.column for each in proposals), *left))
     for proposal in proposals:
-        own = proposal.column
-        settings = tomlkit.table()
-        # What is headed like another is told from it by its letter only.
-        alone = own.heading and headings[folded(own.heading)] == 1
-        settings.add("column", own.heading if alone else f"={own.letter}")
-        settings["column"].comment(f"{proposal.sure} % sure: {proposal.why}")
-        if habits.per is not None and habits.per[0] == proposal.field.name:
-            settings.add("per", habits.per[1].heading)
-            settings["per"].comment("the column says how many pieces the amount is for; correct?")
-        elif proposal.field.name in habits.per_number:
-            settings.add("per", int(habits.per_number[proposal.field.name]))
-            settings["per"].comment("from its heading; correct?")
-        elif proposal.field.name in habits.times:
-            settings.remove("column")
-            settings.add("make", times_in_heading(*habits.times[proposal.field.name]))
-            settings["make"].comment("from its heading; correct?")
-        fields.add(proposal.field.name, settings)
+        fields.add(proposal.field.name, _fed_by(proposal, headings, habits))
     if habits.day is not None:
         name, address, day = habits.day
         settings = tomlkit.table()
@@ -129,9 +113,46 @@ def _field_tables(proposals: Sequence[Proposal], left: Sequence[Column], wide: W
         settings.add("fixed", code)
         settings["fixed"].comment(f"from a heading, {' '.join(heading.split())}; correct?")
         fields.add(name, settings)
+    for name, code in {each.beside: each.code for each in habits.converted.values()}.items():
+        settings = tomlkit.table()
+        settings.add("fixed", code)
+        fields.add(name, settings)
     if wide is not None:
         _add_repeated(fields, wide)
     return fields
+
+
+def _fed_by(proposal: Proposal, headings: Mapping[str, int], habits: Habits) -> Table:
+    """What feeds one field.
+
+    Args:
+        headings: folded heading → how many columns have it.
+    """
+    import tomlkit
+
+    own = proposal.column
+    settings = tomlkit.table()
+    # What is headed like another is told from it by its letter only.
+    alone = own.heading and headings[folded(own.heading)] == 1
+    settings.add("column", own.heading if alone else f"={own.letter}")
+    settings["column"].comment(f"{proposal.sure} % sure: {proposal.why}")
+    if habits.per is not None and habits.per[0] == proposal.field.name:
+        settings.add("per", habits.per[1].heading)
+        settings["per"].comment("the column says how many pieces the amount is for; correct?")
+    elif proposal.field.name in habits.per_number:
+        settings.add("per", int(habits.per_number[proposal.field.name]))
+        settings["per"].comment("from its heading; correct?")
+    elif proposal.field.name in habits.times:
+        settings.remove("column")
+        settings.add("make", times_in_heading(*habits.times[proposal.field.name]))
+        settings["make"].comment("from its heading; correct?")
+        settings.add("for", "all")
+    elif (converted := habits.converted.get(proposal.field.name)) is not None:
+        settings.remove("column")
+        settings.add("make", times_in_heading(converted.number, converted.heading))
+        settings["make"].comment(f"its heading says {converted.unit}: converted to {converted.code}; correct?")
+        settings.add("for", "all")
+    return settings
 
 
 def _add_repeated(fields: Table, wide: Wide) -> None:

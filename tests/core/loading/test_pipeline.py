@@ -27,6 +27,7 @@ from kotrel.core.matching.by_headings import match_headings
 from kotrel.core.matching.row_reading import understand
 from kotrel.core.resolving.three_way import ExportBase
 from kotrel.core.rows.load_options import DEFAULT_OPTIONS, LoadOptions
+from kotrel.core.stock.sums import SUMS
 from kotrel.core.tables.detection import find_table
 from kotrel.core.values.conventions import Conventions
 from tests.support import SMALL, TODAY, grid
@@ -107,6 +108,9 @@ class Memory:
 
     def replaced_otherwise(self, changes) -> list:
         return []
+
+    def ledger_sums(self, query):
+        return pl.DataFrame(schema=dict.fromkeys((*query.by, *SUMS), pl.String))
 
     def read(self, record, fields, among=None, filled=None):
         held = {self.names.get(name, name): column for name, column in HELD[record].items()}

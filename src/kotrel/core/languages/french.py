@@ -25,6 +25,7 @@ bars: barre barres
 vendor: fournisseur fourn
 brand: marque fabricant
 gross: brut
+archived: abandonne abandonnee inactif
 weight: poids
 length: longueur
 width: largeur

@@ -5,10 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Sequence
 
+from msgspec import Struct
+
 from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Field, Record
 from kotrel.core.languages.all_languages import words_of
 from kotrel.core.matching.heading_meaning import said_by
+from kotrel.core.values.measures import one_is
 from kotrel.core.values.month_names import plain_letters
 
 _PACKS = words_of("packs")
@@ -83,3 +86,54 @@ def measure_words(heading: str, field: Field) -> list[str]:
     """The words of the heading of a measure that may name its unit: also one that is a unit of measure by itself."""
     says = said_by(heading, field)
     return [*unit_words(heading), *([says.value] if says is not None and says.what == "unit" else [])]
+
+
+class Converted(Struct, frozen=True):
+    """Figures of a measure that are in a unit which the system does not have, as their heading says.
+
+    Attributes:
+        unit: the unit in the heading; ``code``: the nearest on the list that it can be converted to.
+        number: how many of that one unit is.
+        beside: the field with the unit of the measure.
+    """
+
+    heading: str
+    unit: str
+    code: str
+    number: str
+    beside: str
+
+
+def conversions_of(
+    record: Record, headings: Sequence[tuple[Field, str]], names: Callable[[str], ListNames]
+) -> dict[str, Converted]:
+    """Field → its conversion, of measures in a unit that is not on the list: ``Weight (g)`` where there are kilograms.
+
+    None where a column has the unit, or where fields that share one would be in several.
+
+    Args:
+        headings: each field with the heading of the column that feeds it.
+    """
+    fed = {field.name for field, _ in headings}
+    found: dict[str, Converted] = {}
+    shared: dict[str, set[str]] = {}
+    for field, heading in headings:
+        beside = unit_field(record, field)
+        to = record.fields[beside].to if beside is not None else None
+        if beside is None or to is None or beside in fed or field.kind in ("quantity", "money"):
+            continue
+        words, known = measure_words(heading, field), names(to)
+        if not words:
+            continue
+        if (code := unit_said(words, known)) is not None:
+            shared.setdefault(beside, set()).add(code)
+            continue
+        unit = words[-1]
+        sizes = {code: number for code in known.codes if (number := one_is(unit, code)) is not None}
+        if not sizes:
+            continue
+        # The nearest in size keeps most of the figures' decimals.
+        code = min(sizes, key=lambda each: abs(sizes[each].log10()))
+        found[field.name] = Converted(heading, unit, code, f"{sizes[code]:f}", beside)
+        shared.setdefault(beside, set()).add(code)
+    return {name: each for name, each in found.items() if len(shared[each.beside]) == 1}

@@ -10,6 +10,7 @@ from msgspec import Struct, field
 
 from kotrel.core.description.model import Record
 from kotrel.core.matching.heading_meaning import said_by
+from kotrel.core.matching.heading_units import Converted
 from kotrel.core.matching.proposing import Proposal
 from kotrel.core.similarity import folded
 from kotrel.core.tables.as_shown import as_shown
@@ -45,6 +46,7 @@ class Habits(Struct, frozen=True):
             heading says; ``times``: field, what the figures are in units of, and the heading that says it.
         day: field, address of the cell above the headings, and the day that it says.
         units: field of a unit, the unit that a heading of quantities, amounts or measures names, and that heading.
+        converted: field of a measure that is in a unit which is not on the list, and how it is converted.
     """
 
     per: tuple[str, Column] | None = None
@@ -54,6 +56,7 @@ class Habits(Struct, frozen=True):
     lookups: tuple[LookupFound, ...] = ()
     day: tuple[str, str, str] | None = None
     units: tuple[tuple[str, str, str], ...] = ()
+    converted: Mapping[str, Converted] = field(default_factory=dict)
 
     @property
     def columns(self) -> list[Column]:
@@ -86,6 +89,10 @@ class Habits(Struct, frozen=True):
             asked.append(f"is {self.day[0]} the day in {self.day[1]}, {self.day[2]}? (cell)")
         asked += [
             f"are the figures in {code}, as the heading “{heading}” says? (fixed)" for _, code, heading in self.units
+        ]
+        asked += [
+            f"“{each.heading}” is in {each.unit}, which is not on the list: convert it to {each.code}, {each.number} for one? (make)"
+            for each in self.converted.values()
         ]
         return asked
 

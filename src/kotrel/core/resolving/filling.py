@@ -116,7 +116,7 @@ def make_values(
     for name, source in rows.sources.items():
         if source.make is not None:
             made, findings = _values_by_expression(source.make, rows, name, names, taken, conventions)
-            findings = _where_used(findings, rows, name, new)
+            findings = [*_where_used(findings, rows, name, new), *_not_for_existing(rows, name, made, new)]
             rows = replace(rows, values=_fill_column(rows, name, made, new)).with_findings(findings)
     if rows.has_key:
         rows, more = _from_sets(rows, names, new, sets, reader)
@@ -358,6 +358,41 @@ def _where_used(
     there = rows.values[ROW].filter(used).implode()
     left = [replace(each, cells=each.cells.filter(pl.col(ROW).is_in(there))) for each in findings]
     return [each for each in left if each.count]
+
+
+def _not_for_existing(rows: Rows, name: str, made: pl.Series, new: Callable[[], pl.Series]) -> list[FindingGroup]:
+    """A note where a sheet has figures to calculate a value from for existing rows, too, and they are not used."""
+    source, field = rows.sources[name], rows.record.fields[name]
+    if source.for_all or name in rows.record.key or counts_up(source.make or ""):
+        return []
+    left = int((rows.values[name].is_null() & made.is_not_null() & ~new()).sum())
+    if not left:
+        return []
+    existing = "1 existing row keeps its own" if left == 1 else f"{left:,} existing rows keep their own"
+    message = (
+        f'{field.title.lower()} is calculated for new rows only, and {existing}: for = "all" under [field.{name}] in the '
+        "mapping calculates it for them, too"
+    )
+    return [rows.sheet_finding("note", "not-for-existing", "calculated for new rows only", message, field=name)]
+
+
+def _is_fixed(rows: Rows, name: str) -> bool:
+    source = rows.sources.get(name)
+    return source is not None and source.fixed is not None
+
+
+def without_lonely(rows: Rows) -> Rows:
+    """The rows without a fixed value where all else that belongs together with it is blank: the unit of no weight."""
+    values = rows.values
+    for group in rows.record.together:
+        fixed = [name for name in group if name in rows.fields and _is_fixed(rows, name)]
+        others = [name for name in group if name in rows.fields and name not in fixed]
+        if not fixed or not others:
+            continue
+        said = [pl.col(name).is_not_null() for name in others]
+        said += [pl.col(clearing(name)) for name in others if clearing(name) in values.columns]
+        values = values.with_columns(pl.when(pl.any_horizontal(said)).then(pl.col(name)).alias(name) for name in fixed)
+    return rows if values is rows.values else replace(rows, values=values)
 
 
 def _about_rounding(

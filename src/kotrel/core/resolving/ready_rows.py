@@ -24,7 +24,7 @@ from kotrel.core.resolving.exported_sheets import (
     with_exported_keys,
     without_untouched,
 )
-from kotrel.core.resolving.filling import fill_keys, fill_same, make_values
+from kotrel.core.resolving.filling import fill_keys, fill_same, make_values, without_lonely
 from kotrel.core.resolving.list_additions import Consequence, created_rows
 from kotrel.core.resolving.near_duplicates import find_near_keys, find_repeated
 from kotrel.core.resolving.new_codes import find_doubtful_codes
@@ -301,6 +301,7 @@ def filled_rows(
     """
     record = rows.record
     rows = make_values(rows, state.names_of, lambda field: state.whole(record, field), new, sets, conventions)
+    rows = without_lonely(rows)
     # What was filled in goes the same way as cells: names become codes.
     filled = {each.field for each in rows.defaulted} | {name for name, source in rows.sources.items() if source.make}
     if references := {name for name in filled if record.fields[name].to}:

@@ -97,6 +97,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "sign-not-meant": ("error", "An amount of money where the field accepts a plain number.", "Write the number alone."),
         "other-currency": ("error", "The amount is in another currency.", "Convert it, or use a price list in that currency.", "sheet"),
         "too-many-decimals": ("error", "The number has more decimals than the field accepts.", "Round it, or ask for rounding in the mapping."),
+        "not-for-existing": ("note", "A value is calculated for new rows only.", "Set for = \"all\" in the mapping if existing rows are meant, too."),
         "made-rounded": ("note", "Calculated values were rounded to the field's decimals.", "Nothing."),
         "too-small": ("error", "The number is below what the field accepts.", "Correct it."),
         "too-big": ("error", "The number is above what the field accepts.", "Correct it."),
@@ -271,7 +272,7 @@ FOR_SENDER = frozenset(
         "not-on-list", "no-name", "check-digit", "barcode-length", "barcode-zeros", "barcode-with-letters", "not-exactly-one", "not-together", "must-differ",
         "circle", "twice-in-sheet", "shared-in-sheet", "differs-in-sheet", "overlaps", "gap", "no-lines", "serial-twice", "lots-differ", "amount-differs",
     )
-) - {"zero", "made-rounded"}  # fmt: skip
+) - {"zero", "made-rounded", "not-for-existing"}  # fmt: skip
 """Kinds that lie in the sheet alone: whoever made it may read them,
 and learns nothing of what our system holds or how we price.
 """

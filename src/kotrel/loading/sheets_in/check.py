@@ -12,6 +12,7 @@ from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
 from kotrel.core.loading.load_model import Checked
 from kotrel.core.phrases import count, listed
 from kotrel.core.rows.rows import Rows
+from kotrel.core.values.measures import one_is
 from kotrel.core.values.yes_no import read_yes_no
 from kotrel.loading.opening import now, workspace_of
 from kotrel.loading.options import add_files, add_report, files_of, report_path, wanted_of
@@ -205,12 +206,17 @@ def _ask(question: SpellingQuestion, screen: Screen) -> str | None:
             return None
         if said == "?":
             screen.show(listed_codes(known))
-        elif likely and read_yes_no(said) == "yes":
-            return likely
-        elif not said or known.code_of(said) is not None:
-            return known.code_of(said) or "" if said else ""
-        else:
+            continue
+        code = likely if likely and read_yes_no(said) == "yes" else known.code_of(said) or "" if said else ""
+        if code == "" and said:
             screen.show(not_listed(known, said))
+        elif (number := one_is(question.value, code)) not in (None, 1):
+            screen.show(
+                f"1 {question.value} is {number:f} {code}: it is another unit, and no other spelling. Convert the figures "
+                "in the sheet or in a mapping; Enter skips it"
+            )
+        else:
+            return code
 
 
 def _endings(source: Path) -> list[str]:

@@ -145,12 +145,19 @@ def _without_column(document: Document, column: Column) -> None:
             document["field"].remove(name)
 
 
-def _as_it_stands(field: str, heading: str) -> Callable[[Document], None]:
-    """Takes a column as it is, whatever its heading says."""
+def _as_it_stands(field: str, heading: str, beside: str = "") -> Callable[[Document], None]:
+    """Takes a column as it is, whatever its heading says.
+
+    Args:
+        beside: the field that had a unit because of it.
+    """
 
     def take(document: Document) -> None:
-        document["field"][field].remove("make")
+        for key in ("make", "for"):
+            document["field"][field].remove(key)
         document["field"][field].add("column", heading)
+        if beside in document["field"]:
+            document["field"].remove(beside)
         document["as_it_stands"] = [*document.get("as_it_stands", []), heading]
 
     return take
@@ -184,6 +191,9 @@ def _habits(mapped: Mapped) -> list[tuple[str, Callable[[Document], None]]]:
     if habits.day is not None:
         habit_settings.append((next(asked), without_field(habits.day[0])))
     habit_settings += [(next(asked), without_field(name)) for name, *_ in habits.units]
+    habit_settings += [
+        (next(asked), _as_it_stands(name, each.heading, each.beside)) for name, each in habits.converted.items()
+    ]
     return habit_settings
 
 

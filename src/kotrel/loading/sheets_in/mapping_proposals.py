@@ -12,7 +12,7 @@ from kotrel.core.description.list_names import ListNames
 from kotrel.core.description.model import Record
 from kotrel.core.documents.families import is_flat, readable_records
 from kotrel.core.errors import WrongUse
-from kotrel.core.matching.heading_units import proposed_units
+from kotrel.core.matching.heading_units import conversions_of, proposed_units
 from kotrel.core.matching.price_list_habits import NONE, Habits, habits_of
 from kotrel.core.matching.proposing import OWN, UNSURE, Proposal, propose
 from kotrel.core.matching.quantity_breaks import break_said
@@ -109,9 +109,10 @@ def map_file(
         names = names_of(workspace, reading)
         table, proposals, left = fitting_table(tables, record, names)
         proposals, left, wide = _laid_out_wide(table, record, proposals, left, names)
-        units = proposed_units(record, [(each.field, each.column.heading) for each in proposals], names)
+        headings = [(each.field, each.column.heading) for each in proposals]
+        units, converted = proposed_units(record, headings, names), conversions_of(record, headings, names)
     others = [each for each in tables if each is not table]
-    habits = replace(habits_of(table, record, proposals, left, others), units=units)
+    habits = replace(habits_of(table, record, proposals, left, others), units=units, converted=converted)
     left = _drop_used(left, habits.columns)
     if not proposals:
         raise WrongUse(
@@ -152,6 +153,7 @@ def _also_fed(wide: Wide | None, habits: Habits) -> list[str]:
     """The fields that something else than one column feeds."""
     fed = [wide.by.name, *(each.field.name for each in wide.values)] if wide is not None else []
     fed += [habits.day[0]] if habits.day is not None else []
+    fed += [each.beside for each in habits.converted.values()]
     return fed + [name for name, *_ in habits.units]
 
 
