@@ -10,10 +10,10 @@ from kotrel.core.rows.rows import Rows
 
 ENOUGH = 5
 """Cells that must have moved: a person exchanges the values of two rows, and may do so of four."""
-DIFFERENT = 4
-"""Values that must differ among them: of few words, such as yes and no, rows have each other's by chance."""
 MANY = 20
 """Changed cells from which on a tenth of them may have been changed by hand besides."""
+DIFFERENT = 4
+"""Values that must differ among them: of few words, such as yes and no, rows have each other's by chance."""
 _ROWS_DOWN = (1, -1, 2, -2, 3, -3)
 
 _QUESTION = "was the column sorted alone, or a cell inserted or deleted in it?"
@@ -21,6 +21,14 @@ EXPORTED = (
     f"another row had this value in the export: {_QUESTION} Restore it, or compare with the system alone: --since none"
 )
 HELD = f"another of these rows has this value in the system: {_QUESTION}"
+
+
+def may_have_moved(number: int, different: int) -> bool:
+    """Whether that many changed cells, with so many different values, can prove anything.
+
+    Five levels such as 5, 10, 20 and 50 are soon the same five again.
+    """
+    return number >= ENOUGH and different >= max(DIFFERENT, number * 3 // 4 if number < MANY else 0)
 
 
 def moved_cells(before: pl.Series, after: pl.Series) -> pl.Series | None:
@@ -31,9 +39,12 @@ def moved_cells(before: pl.Series, after: pl.Series) -> pl.Series | None:
     """
     edited = (after.is_not_null() & after.ne_missing(before)).alias("edited")
     number = int(edited.sum())
-    if number < ENOUGH or after.filter(edited).n_unique() < DIFFERENT:
+    different = after.filter(edited).n_unique() if number >= ENOUGH else 0
+    if not may_have_moved(number, different):
         return None
-    least = number - number // 10 if number >= MANY else number
+    # Of few values that are given anew to many rows, nearly all were there before anyway.
+    may_differ = number // 10 if number >= MANY and different >= number // 2 else 0
+    least = number - may_differ
     if int((edited & after.is_in(before.implode())).sum()) < least - max(_ROWS_DOWN):
         return None
     frame = pl.DataFrame([before.alias("before"), after.alias("after"), edited])
