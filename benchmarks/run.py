@@ -152,9 +152,13 @@ class Bench:
         three = process(kotrel("preview", "out.csv", "--since", "out.csv"), state.folder, self.runs)
         name = f"compare {self.rows:,} × 20 three ways (export, now, sheet)"
         checked = process(kotrel("check", "out.csv"), state.folder, self.runs)
+        changed = state.folder / "changed.csv"
+        data.write_items(changed, self.rows, cents=1)
+        shown = process(kotrel("preview", str(changed)), state.folder, max(self.runs // 2, 1))
         return [
             Line(name, three, "two ways (now, sheet)", two, 1, MOST_MEGABYTES),
             Line(f"preview of the same {self.rows:,} items", two, "check of them", checked, 2, MOST_MEGABYTES),
+            Line(f"preview of {self.rows:,} items with new prices", shown, "check of them", checked, 5, MOST_MEGABYTES),
         ]
 
     def load_postgresql(self) -> list[Line]:

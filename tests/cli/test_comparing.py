@@ -32,7 +32,8 @@ class Comparing(Program):
         got = self.json("compare", "old.csv", "new.csv", "-o", "diff.xlsx")
         self.assertEqual(got["counts"], {"added": 1, "gone": 1, "changed": 1, "same": 1})
         self.assertEqual(
-            got["changed"], [{"key": "C", "column": "price", "before": "3.00", "after": "3.10", "in_part": 0}]
+            got["changed"],
+            [{"key": "C", "column": "price", "before": "3.00", "after": "3.10", "percent": "3.3", "in_part": 0}],
         )
         book = openpyxl.load_workbook(self.folder / "diff.xlsx")
         self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
@@ -73,6 +74,25 @@ class Comparing(Program):
         self.assertEqual([each["code"] for each in got["gone"]], ["1-12", "AB1"])
         shown = self.kotrel("compare", "a.csv", "b.csv").stdout
         self.assertIn("1 key written in another way in the new sheet: KE-010 is ke 010", shown)
+
+    def test_by_how_many_per_cent_numbers_change(self):
+        # 1.20 to 1.26 are 5 %, 4.50 to 45.00 are 900 %, 3.00 to 2.00 a third less; a zero and a text have none.
+        self.write("a.csv", "Art,Price,Words", "A1,1.20,x", "A2,4.50,y", "A3,3.00,z", "A4,0.00,w", "4001,2.00,12")
+        self.write("b.csv", "Art,Price,Words", "A1,1.26,x2", "A2,45.00,y", "A3,2.00,z", "A4,5.00,w", "4001,2.00,13")
+        got = self.json("compare", "a.csv", "b.csv", "--key", "Art")
+        told = {(each["key"], each["column"]): each["percent"] for each in got["changed"]}
+        self.assertEqual(
+            told,
+            {("A1", "price"): "5.0", ("A2", "price"): "900.0", ("A3", "price"): "-33.3", ("A4", "price"): None,
+             ("A1", "words"): None, ("4001", "words"): None},
+        )  # fmt: skip
+        shown = self.kotrel("compare", "a.csv", "b.csv", "--key", "Art").stdout
+        self.assertIn("Price: 3 changed, -33.3 % (A3) to +900.0 % (A2)", shown)
+        # As a record, its numbers are known, whether or not any has decimals.
+        self.write("c.csv", "Item code,Price,Barcode", "ROP-00010,10,2000000000015")
+        self.write("d.csv", "Item code,Price,Barcode", "ROP-00010,12,2000000000022")
+        got = self.json("compare", "c.csv", "d.csv")["changed"]
+        self.assertEqual({each["column"]: each["percent"] for each in got}, {"price": "20.0", "barcode": None})
 
     def test_every_sheet_and_every_column_of_a_record(self):
         chain = ["CHN-00010", "Chain", "M", "CHAIN-LINK", 1.5, "red", 3]

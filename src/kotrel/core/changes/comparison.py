@@ -7,6 +7,7 @@ from collections.abc import Collection
 import polars as pl
 from msgspec import Struct
 
+from kotrel.core.columns import decimal_type
 from kotrel.core.values.same_writing import same_form
 
 
@@ -37,6 +38,33 @@ class TableDifference(Struct, frozen=True):
     @property
     def changed_rows(self) -> int:
         return self.changed["key"].n_unique()
+
+
+def in_percent(changed: pl.DataFrame, numbers: Collection[str] | None) -> pl.Series:
+    """By how many per cent each changed value is another number: Decimal with one place, blank where that says nothing.
+
+    Args:
+        changed: as of :class:`TableDifference`.
+        numbers: the columns with numbers; None where nobody knows: then those of which all values are numbers, some
+            with decimals, as no codes have them.
+    """
+    before, after = (pl.col(name).cast(decimal_type(), strict=False) for name in ("before", "after"))
+    plain = r"^-?[0-9]+(\.[0-9]+)?$"
+    if numbers is None:
+        written = (pl.col("before").is_null() | pl.col("before").str.contains(plain)) & (
+            pl.col("after").is_null() | pl.col("after").str.contains(plain)
+        )
+        some = (
+            pl.col("before").str.contains(".", literal=True) | pl.col("after").str.contains(".", literal=True)
+        ).any()
+        counts = (written.all() & some.fill_null(False)).over("column")
+    else:
+        counts = pl.col("column").is_in(list(numbers))
+    zero, hundred = (pl.lit(text).cast(decimal_type()) for text in ("0", "100"))
+    change = (after - before) * hundred / pl.when(counts & (before != zero)).then(before)
+    return changed.select(
+        change.round(1, mode="half_away_from_zero").cast(decimal_type(1)).alias("percent")
+    ).to_series()
 
 
 def compare_tables(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ import polars as pl
 from rich.text import Text
 
 from kotrel.core.changes.comparison import TableDifference
+from kotrel.core.description.model import Field
 from kotrel.core.errors import WrongUse
 from kotrel.core.phrases import count, listed, short
 from kotrel.loading.opening import now
@@ -30,8 +32,13 @@ def difference_book(compared: Compared) -> OutBook:
     sheets: list[OutSheet] = []
     for part in compared.parts:
         of = f" {part.name}" if len(compared.parts) > 1 else ""
-        changed = part.difference.changed.with_columns(pl.col("column").replace(dict(part.titles)))
-        columns = tuple(OutColumn(name) for name in ("Key", "Column", "From", "To"))
+        changed = part.difference.changed.with_columns(
+            pl.col("column").replace(dict(part.titles)), part.percent.cast(pl.String)
+        )
+        columns = (
+            *(OutColumn(name) for name in ("Key", "Column", "From", "To")),
+            OutColumn("Change in %", Field("percent", "Change in %", "number", decimals=1)),
+        )
         sheets.append(OutSheet(f"Changed{of}", columns, changed))
         sheets.append(_rows(f"Added{of}", part, part.difference.added))
         sheets.append(_rows(f"Gone{of}", part, part.difference.gone))
@@ -97,20 +104,39 @@ def _show_changed(screen: Screen, part: SheetComparison, every: bool) -> None:
     changed = part.difference.changed
     if not changed.height:
         return
-    table = listing(("  key", "column", "from", "to"), right=("from",))
+    changed = changed.with_columns(part.percent)
+    has_numbers = changed["percent"].null_count() < changed.height
+    headings = ("  key", "column", "from", "to", *(("change",) if has_numbers else ()))
+    table = listing(headings, right=("from", "to", "change") if has_numbers else ("from",))
     shown = changed if every else changed.head(SHOWN)
     last = None
-    for key, column, before, after in shown.iter_rows():
+    for key, column, before, after, percent in shown.iter_rows():
         title = part.titles.get(column, column)
         table.add_row(
             Text(f"  {key}" if key != last else ""),
             Text(title),
             Text(short(before, 36), style="red"),
             Text(short(after, 36), style="green"),
+            *((Text("" if percent is None else f"{percent:+,} %"),) if has_numbers else ()),
         )
         last = key
+    for line in _in_sum(part, changed):
+        screen.show(Text(f"  {line}"))
     screen.show(Text(""), table)
     show_more(screen, changed.height - shown.height)
+
+
+def _in_sum(part: SheetComparison, changed: pl.DataFrame) -> Iterator[str]:
+    """Of each column with numbers: how many change, and by how much at least and at most."""
+    for (column,), rows in changed.drop_nulls("percent").group_by("column", maintain_order=True):
+        ordered = rows.sort("percent", maintain_order=True)
+        (low, lowest), (high, highest) = (
+            ordered.select("percent", "key").row(0),
+            ordered.select("percent", "key").row(-1),
+        )
+        title = part.titles.get(str(column), str(column))
+        reach = f"{low:+,} % ({lowest})" if low == high else f"{low:+,} % ({lowest}) to {high:+,} % ({highest})"
+        yield f"{title}: {rows.height:,} changed, {reach}"
 
 
 def _show_rows(screen: Screen, part: SheetComparison, rows: pl.DataFrame, sign: str, style: str, every: bool) -> None:
@@ -142,7 +168,7 @@ def compared_json(compared: Compared) -> dict[str, Any]:
         return [
             {**row, "in_part": place}
             for place, part in enumerate(parts)
-            for row in getattr(part.difference, which).to_dicts()
+            for row in _with_percent(part, which).to_dicts()
         ]
 
     def columns(which: str) -> list[str]:
@@ -172,6 +198,11 @@ def compared_json(compared: Compared) -> dict[str, Any]:
             for part, counted in zip(parts, counts, strict=True)
         ],
     }
+
+
+def _with_percent(part: SheetComparison, which: str) -> pl.DataFrame:
+    rows: pl.DataFrame = getattr(part.difference, which)
+    return rows.with_columns(part.percent.cast(pl.String)) if which == "changed" else rows
 
 
 def _counts(difference: TableDifference) -> dict[str, int]:

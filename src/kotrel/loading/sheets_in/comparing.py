@@ -10,7 +10,7 @@ import polars as pl
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kotrel.core.changes.comparison import TableDifference, compare_tables
+from kotrel.core.changes.comparison import TableDifference, compare_tables, in_percent
 from kotrel.core.columns import ROW
 from kotrel.core.description.model import Record
 from kotrel.core.errors import KotrelError, OutOfReach, WrongUse
@@ -50,6 +50,13 @@ class SheetComparison(Struct, frozen=True):
     def name(self) -> str:
         """The record, or the sheet as the new file has it."""
         return self.record.name if self.record else self.sheets[1][0]
+
+    @property
+    def percent(self) -> pl.Series:
+        """By how many per cent each changed value is another number (see :func:`in_percent`)."""
+        fields = self.record.fields if self.record else None
+        numbers = None if fields is None else [name for name, field in fields.items() if field.is_decimal]
+        return in_percent(self.difference.changed, numbers)
 
     @property
     def left_out(self) -> list[str]:
