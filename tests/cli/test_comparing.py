@@ -36,12 +36,12 @@ class Comparing(Program):
             [{"key": "C", "column": "price", "before": "3.00", "after": "3.10", "percent": "3.3", "in_part": 0}],
         )
         book = openpyxl.load_workbook(self.folder / "diff.xlsx")
-        self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10"])
+        self.assertEqual([cell.value for cell in book["Changed"][2]], ["C", "Standard price", "3.00", "3.10", 3.3])
         self.write("x.csv", "foo,bar", "1,a", "2,b")
         self.write("y.csv", "bar,FOO ", "a,1", "c,2")
         self.assertEqual(
             self.json("compare", "x.csv", "y.csv")["changed"],
-            [{"key": "2", "column": "bar", "before": "b", "after": "c", "in_part": 0}],
+            [{"key": "2", "column": "bar", "before": "b", "after": "c", "percent": None, "in_part": 0}],
         )
 
     def test_a_key_that_is_there_twice_is_named_and_all_others_are_compared(self):

@@ -107,7 +107,7 @@ def _show_changed(screen: Screen, part: SheetComparison, every: bool) -> None:
     changed = changed.with_columns(part.percent)
     has_numbers = changed["percent"].null_count() < changed.height
     headings = ("  key", "column", "from", "to", *(("change",) if has_numbers else ()))
-    table = listing(headings, right=("from", "to", "change") if has_numbers else ("from",))
+    table = listing(headings, right=("from", "change"))
     shown = changed if every else changed.head(SHOWN)
     last = None
     for key, column, before, after, percent in shown.iter_rows():
