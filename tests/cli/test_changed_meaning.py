@@ -42,6 +42,18 @@ class ChangedMeaning(Program):
         )
         self.assertEqual(self.said("item", "code,unit,archived", "ZZA-00001,EA,no"), [], "as it is")
 
+    def test_an_item_that_orders_and_kits_still_need(self):
+        self.write("kit.csv", "parent,component,quantity,unit", "ZZA-00001,ZZA-00002,2,EA", "KIT-00010,ZZA-00002,1,EA")
+        self.kotrel("load", "kit.csv", "--as", "kit_line", "--yes")
+        self.write("po.csv", "Number,Warehouse,Vendor,Date,Item,Quantity,Unit,Price", "P-1,QUAY,KELDRIFT,2026-12-01,ZZA-00002,30,EA,2.00")  # fmt: skip
+        self.kotrel("load", "po.csv", "--as", "purchase_order", "--yes")
+        self.write("change.csv", "code,archived", "ZZA-00002,yes")
+        found = self.json("preview", "change.csv", "--as", "item")["findings"]
+        self.assertEqual(
+            [(each["kind"], each["message"]) for each in found],
+            [("still-used", "still used: 30 on order; a part of KIT-00010, ZZA-00001")],
+        )
+
     def test_a_price_list_with_another_currency(self):
         self.write("list.csv", "code,name,currency,decimals", "FAIR,Boat fair,EUR,2")
         self.kotrel("load", "list.csv", "--as", "price_list", "--yes")

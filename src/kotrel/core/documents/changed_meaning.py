@@ -12,7 +12,7 @@ from kotrel.core.columns import ACTION, ROW, before, decimal_type, worded
 from kotrel.core.description.model import CURRENCY_FIELD, PRICE_LIST, Description, Record
 from kotrel.core.documents.stock_rules import NEVER_STOCKED
 from kotrel.core.expressions.kinds import exact
-from kotrel.core.phrases import plain_number
+from kotrel.core.phrases import listed, plain_number
 from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import Reader
@@ -41,7 +41,8 @@ def find_changed_meaning(
     record = changes.record
     if record.name == "item":
         fields = [name for name in changes.touched_fields() if name in _SAID]
-        return _items(rows, changes, fields, read, sums) if fields else []
+        found = _items(rows, changes, fields, read, sums) if fields else []
+        return [*found, *(_still_used(rows, changes, description, read, sums) if "archived" in fields else ())]
     if record is description.conversions and "factor" in changes.fields:
         return _conversions(rows, changes, read)
     if record.name == PRICE_LIST and CURRENCY_FIELD in changes.touched_fields():
@@ -81,6 +82,31 @@ def _items(rows: Rows, changes: RecordChanges, fields: Sequence[str], read: Read
         told = told.select(ROW).with_columns(pl.Series("message", messages, dtype=pl.String))
         findings += rows.told("warning", KIND, IN_STOCK, name, told)
     return findings
+
+
+def _still_used(
+    rows: Rows, changes: RecordChanges, description: Description, read: Reader, sums: Sums
+) -> list[FindingGroup]:
+    """Warnings at items that are archived while orders are open for them, or other items are made of them."""
+    changed = _changed(changes, "archived").filter(_matters("archived"))
+    codes = changed["code"].unique()
+    used: dict[str, list[str]] = {}
+    for counts_as, words in (("on order", "on order"), ("reserved", "reserved")):
+        found = sums(LedgerQuery(["item"], [("item", codes)], counts_as))
+        for code, quantity in found.select("item", "quantity").iter_rows():
+            if Decimal(quantity or 0):
+                used.setdefault(code, []).append(f"{_grouped(Decimal(quantity))} {words}")
+    for record in description.records.values():
+        for parent, component in record.circles:
+            if parent in record.key and record.fields[component].to == changes.record.name:
+                pairs = read(record.name, [parent, component], (component, codes)).drop_nulls().unique()
+                for code, made in pairs.group_by(component).agg(pl.col(parent).sort()).iter_rows():
+                    used.setdefault(code, []).append(f"a part of {listed(made, 3)}")
+    told = changed.filter(pl.col("code").is_in(list(used)))
+    messages = pl.Series("message", [f"still used: {'; '.join(used[code])}" for code in told["code"]], dtype=pl.String)
+    return rows.told(
+        "warning", "still-used", "archives what is still used", "archived", told.select(ROW).with_columns(messages)
+    )
 
 
 def _matters(name: str) -> pl.Expr:

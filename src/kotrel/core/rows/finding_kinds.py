@@ -170,6 +170,7 @@ _TOPICS: dict[str, dict[str, tuple[str, ...]]] = {
         "values-of-another": ("error", "The row has the values that another row had in the export.", "Sort whole rows, not one column; restore the key.", "cell"),
         "column-moved": ("error or warning", "The column has the values of other rows.", "Restore the column: sort whole rows, and insert whole rows.", "cell"),
         "another-meaning": ("warning", "The change gives figures elsewhere another meaning.", "Change it only where those figures stay right.", "cell"),
+        "still-used": ("warning", "The item is archived, but orders or kits still need it.", "Close the orders and change the kits first.", "cell"),
         "wrong-way-round": ("warning", "The factor may be the wrong way round.", "Check how many base units are in one of the unit.", "cell"),
         "clash": ("error", "Edited here, and changed in the system since the export.", "Decide which counts: --clash sheet or --clash system.", "cell"),
         "gone": ("error", "The row is gone from the system since the export.", "Delete it here, or load it as new with --since none.", "cell"),
