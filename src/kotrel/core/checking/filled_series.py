@@ -36,7 +36,7 @@ def check_filled_series(rows: Rows, state: SystemState) -> list[FindingGroup]:
 def _counted_up(rows: Rows, field: Field) -> list[FindingGroup]:
     least = _DAYS if field.kind == "date" else _AMOUNTS
     values = rows.values[field.name]
-    if len(values) < least:
+    if len(values) < least or not _may_count_up(values, field, least):
         return []
     follows = _follows(values, field) & (rows.values[ROW].diff() == 1).fill_null(False)
     if int(follows.sum()) < least - 1:
@@ -58,11 +58,21 @@ def _counted_up(rows: Rows, field: Field) -> list[FindingGroup]:
     return rows.told("warning", "counts-up", title, field.name, runs.with_columns(words.alias("message")))
 
 
+def _may_count_up(values: pl.Series, field: Field, least: int) -> bool:
+    """Whether there may be a run: one of enough rows has a pair among every few, and looking at these takes less time."""
+    first, second = values.gather_every(least - 1), values.gather_every(least - 1, 1)
+    pairs = pl.DataFrame([first.head(len(second)).alias("first"), second.alias("second")])
+    return bool(pairs.select(_is_next(pl.col("second"), pl.col("first"), field).any()).item())
+
+
+def _is_next(value: pl.Expr, before: pl.Expr, field: Field) -> pl.Expr:
+    """Whether a value is one more than the one before it."""
+    if field.kind == "date":
+        return (value.str.to_date(strict=False) - before.str.to_date(strict=False)) == pl.duration(days=1)
+    return value.cast(decimal_type(), strict=False) - before.cast(decimal_type(), strict=False) == exact(1)
+
+
 def _follows(values: pl.Series, field: Field) -> pl.Series:
     """Boolean for each row: it is one more than the row before."""
-    if field.kind == "date":
-        day = pl.col("value").str.to_date(strict=False)
-        is_next = (day - day.shift(1)) == pl.duration(days=1)
-    else:
-        is_next = pl.col("value").cast(decimal_type(), strict=False).diff() == exact(1)
-    return values.to_frame("value").select(is_next.fill_null(False)).to_series()
+    value = pl.col("value")
+    return values.to_frame("value").select(_is_next(value, value.shift(1), field).fill_null(False)).to_series()

@@ -45,18 +45,25 @@ def _own_prices(rows: Rows, state: SystemState, severity: Severity) -> list[Find
     prices = [name for name in OWN_PRICES if name != COST and name in rows.fields]
     if not prices and COST not in rows.fields:
         return []
-    frame = _with_held(rows, prices, state)
-    cost = _number(frame, COST)
+    texts = _with_held(rows, prices, state)
+    held = "held price"
+    numbers = texts.select(
+        ROW,
+        _number(texts, COST).alias(COST),
+        _number(texts, STANDARD).alias(held)
+        if f"after {STANDARD}" in texts.columns
+        else pl.lit(None, decimal_type()).alias(held),
+        *(pl.col(name).cast(decimal_type(), strict=False) for name in prices),
+    )
     findings: list[FindingGroup] = []
     for name in prices:
-        price = pl.col(name).cast(decimal_type(), strict=False)
-        below = frame.filter((price < cost) & (price != exact(0)))
-        words = worded("{} is below the cost of {}", price_text(price), price_text(cost))
+        below = numbers.filter((pl.col(name) < pl.col(COST)) & (pl.col(name) != exact(0)))
+        words = worded("{} is below the cost of {}", price_text(pl.col(name)), price_text(pl.col(COST)))
         findings += rows.told(severity, KIND, TITLE, name, below.select(ROW, words.alias("message")))
-    if f"after {STANDARD}" in frame.columns and COST in rows.fields:
-        price = _number(frame, STANDARD)
-        below = frame.filter(_given(rows, COST) & ~_given(rows, STANDARD)).filter((price < cost) & (price != exact(0)))
-        words = worded("the price of {} is below this cost", price_text(price))
+    if COST in rows.fields and numbers[held].null_count() < numbers.height:
+        below = numbers.filter(_given(rows, COST) & ~_given(rows, STANDARD))
+        below = below.filter((pl.col(held) < pl.col(COST)) & (pl.col(held) != exact(0)))
+        words = worded("the price of {} is below this cost", price_text(pl.col(held)))
         findings += rows.told(severity, KIND, TITLE, COST, below.select(ROW, words.alias("message")))
     return findings
 
