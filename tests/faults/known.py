@@ -152,6 +152,7 @@ HARMLESS: dict[str, dict[str, str]] = {
         "if len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…: never": _QUICK,
         "len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…  →  len(sheets) == 1": _QUICK,
         "len(sheets) == 1 or not any(_looks_at_its_own(each) for each in she…  →  not any(_looks_at_its_own(each) for each in sheets)": _QUICK,
+        "if all(part.book is None for part in parts): never": _QUICK,
         "record.fields[name].to == record.name  →  record.fields[name].to >= record.name": "the rows of other sheets are joined, and nothing refers to them",
         "len(parts) > 1  →  len(parts) >= 1": "one part has nothing in common with another",
         "without changes.sort(key=lambda each: order.index(each.record.name))": "what a part creates comes right before it, and no earlier part refers to it",

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from functools import partial
 
 import polars as pl
 from msgspec.structs import replace
@@ -16,7 +17,7 @@ from kotrel.core.changes.moved_changes import find_moved_changes
 from kotrel.core.changes.row_comparison import compare, compare_by_fields
 from kotrel.core.changes.system_remarks import Refusal, replaced_more, with_refusals
 from kotrel.core.checking.across_sheets import check_across
-from kotrel.core.checking.all_checks import check_rows
+from kotrel.core.checking.all_checks import CHECKS, Check, check_rows
 from kotrel.core.checking.dependents import with_dependents
 from kotrel.core.columns import ROW
 from kotrel.core.documents.changed_meaning import find_changed_meaning
@@ -73,7 +74,7 @@ def _check_record(
     state = held.with_pending(pending)
     readied = _readied(parts, business, state)
     across = check_across([each.rows for each in readied], state) if len(parts) > 1 else [[]]
-    prices = _about_prices(parts, readied, state, business.prices)
+    books = _about_books(parts, readied, state)
     done: list[Checked] = []
     loads: list[PendingRows] = []
     others = _rows_of_other_sheets([each.rows for each in readied])
@@ -89,7 +90,8 @@ def _check_record(
             with_them = dict(pending)
             _add_pending(with_them, ready.rows.record.name, beside)
             state = held.with_pending(with_them)
-        rows = check_rows(ready.rows, state).with_findings([*across[index], *prices[index]])
+        rows = check_rows(ready.rows, state, _checks_of(part, business.prices))
+        rows = rows.with_findings([*across[index], *books[index]])
         rows = with_dependents(with_refusals(rows, refusals), state)
         good = rows.values[ROW].filter(~rows.values[ROW].is_in(rows.refused.implode()))
         for consequence, made in caused:
@@ -108,21 +110,22 @@ def _check_record(
     return done
 
 
-def _about_prices(
-    parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState, guard: SheetGuard
-) -> list[list[FindingGroup]]:
-    """What is odd about the prices of each sheet: by the rules that a workbook was made by, else by those of all sheets."""
-    if parts[0].rows.record.name not in _PRICED:
+def _about_books(parts: Sequence[SheetRows], readied: Sequence[Ready], state: SystemState) -> list[list[FindingGroup]]:
+    """The remarks on a workbook of prices that was written here; none for any other sheet."""
+    if all(part.book is None for part in parts):
         return [[] for _ in parts]
-    from kotrel.core.pricing.below_cost import check_below_cost
     from kotrel.core.pricing.price_workbook_checks import check_book
 
-    pairs = [(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)]
-    by_rules = check_book(pairs, state) if any(book is not None for _, book in pairs) else [[] for _ in parts]
-    return [
-        check_below_cost(rows, state, guard) if book is None else found
-        for (rows, book), found in zip(pairs, by_rules, strict=True)
-    ]
+    return check_book([(ready.rows, part.book) for part, ready in zip(parts, readied, strict=True)], state)
+
+
+def _checks_of(part: SheetRows, guard: SheetGuard) -> tuple[Check, ...]:
+    """The checks of a sheet; a workbook of new prices has guards of its rules, any other with prices those of all sheets."""
+    if part.book is not None or part.rows.record.name not in _PRICED:
+        return CHECKS
+    from kotrel.core.pricing.below_cost import check_below_cost
+
+    return (*CHECKS, partial(check_below_cost, guard=guard))
 
 
 def _readied(parts: Sequence[SheetRows], business: Business, state: SystemState) -> list[Ready]:
