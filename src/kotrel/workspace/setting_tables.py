@@ -220,7 +220,7 @@ MAPPING_FIELD = section(
         "codes, or code = word",
         "",
         'repeat = ["QUAY", "LOFT"]',
-        "A row for each, from columns named like “Min {warehouse}”; with a column of its own, such as “Qty {from_quantity}”, the words only tell the columns apart.",
+        "A row for each, from columns named like “Min {warehouse}”; if the field has a column, too, such as “Qty {from_quantity}”, the words only tell the columns apart.",
     ),
     translate=("word = meaning", "none", 'translate = { Stk = "EA" }', "Words of the sheet and what they mean."),
     fixed=("a value", "", 'fixed = "KELDRIFT"', "The same in every row."),

@@ -114,7 +114,7 @@ class RecordChanges(Struct, frozen=True):
         """Each changed value: row, key (parts joined by `` / ``), field, before, after; rows in the sheet's order.
 
         Args:
-            first: only so many; of a million changes, all take hundreds of megabytes.
+            first: only the first of them; of a million changes, all take hundreds of megabytes.
         """
         part = self.rows_of(action)
         part = part if first is None or part[ROW].is_sorted() else part.sort(ROW, maintain_order=True)

@@ -98,7 +98,7 @@ def _slipped(off: Sequence[CountLine], steady: Mapping[int, Decimal]) -> list[tu
 
 
 def _proved(run: Sequence[int], off: Mapping[int, CountLine], where: str) -> list[tuple[CountLine, str]]:
-    """The lines of a run that are off, where there are enough of them to say so."""
+    """The lines of a run that are off; none where they are too few to prove anything."""
     lines = [off[number] for number in run if number in off]
     enough = len(lines) >= _SLIPPED and len({line.counted for line in lines}) >= _DIFFERENT
     return [(line, where) for line in lines] if enough else []

@@ -30,6 +30,7 @@ _SAID: dict[str, Callable[[str, str], str]] = {
     "kind": lambda held, after: f"{held} on hand, and a {after} has no stock",
 }
 """Field of an item → what its change means for what is on hand, and for its new value."""
+_HOME = "the workspace's currency"
 USUAL = 3
 """Other items that must have one factor before it is the usual one of a unit."""
 
@@ -164,8 +165,8 @@ def _price_lists(rows: Rows, changes: RecordChanges, description: Description, r
     prices = read("price", [PRICE_LIST], (PRICE_LIST, changed["code"])).group_by(PRICE_LIST).len("prices")
     told = changed.join(prices.rename({PRICE_LIST: "code"}), on="code", how="inner", maintain_order="left")
     messages = [
-        f"{number:,} price{' of this list is' if number == 1 else 's of this list are'} in {former or 'the own currency'}, "
-        f"and would count as {after or 'the own currency'}"
+        f"{number:,} price{' of this list is' if number == 1 else 's of this list are'} in {former or _HOME}, "
+        f"and would count as {after or _HOME}"
         for former, after, number in told.select("former", "after", "prices").iter_rows()
     ]
     told = told.select(ROW).with_columns(pl.Series("message", messages, dtype=pl.String))

@@ -57,7 +57,7 @@ def about_limits(rows: Rows, unread: Sequence[Column]) -> list[FindingGroup]:
 
 
 def _use_said(rows: Rows, column: Column, filled: pl.Series) -> str:
-    """Which rows are out of use, where a column says so of some: its opposite is “no”, or its word is one for it."""
+    """What a column says of rows that are out of use, in words; an empty text where all are in use."""
     few = filled.unique(maintain_order=True)
     if len(few) > _FEW_WORDS:
         return ""

@@ -368,7 +368,7 @@ def _not_for_existing(rows: Rows, name: str, made: pl.Series, new: Callable[[], 
     left = int((rows.values[name].is_null() & made.is_not_null() & ~new()).sum())
     if not left:
         return []
-    existing = "1 existing row keeps its own" if left == 1 else f"{left:,} existing rows keep their own"
+    existing = "1 existing row keeps its value" if left == 1 else f"{left:,} existing rows keep their values"
     message = (
         f'{field.title.lower()} is calculated for new rows only, and {existing}: for = "all" under [field.{name}] in the '
         "mapping calculates it for them, too"

@@ -189,7 +189,7 @@ class Rows(Struct, frozen=True):
         return [self.group(severity, kind, title, field.name, cells)] if cells.height else []
 
     def told(self, severity: Severity, kind: str, title: str, field: str, messages: pl.DataFrame) -> list[FindingGroup]:
-        """A finding group on cells of a field, each with a message of its own; no group if there are none.
+        """A finding group on cells of a field, each with its message; no group if there are none.
 
         Cells that could not be read are left out: they already have a finding.
 
