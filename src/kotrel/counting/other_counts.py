@@ -12,6 +12,7 @@ import polars as pl
 
 from kotrel.core.columns import decimal_type
 from kotrel.core.counting.frames import NUMBER
+from kotrel.core.phrases import plain_number
 from kotrel.core.stock.sums import PLACE
 from kotrel.counting.count_files import FOLDER, Count, DamagedCount, Post
 from kotrel.systems.interface import Reading
@@ -79,25 +80,32 @@ def _corrected(other: Count, post: Post, refused: frozenset[int]) -> pl.DataFram
 
 
 def without_corrections(since: pl.DataFrame, corrected: pl.DataFrame) -> pl.DataFrame:
-    """What moved since the freeze, without what other counts corrected: one movement for each correction.
+    """What moved since the freeze, without what counts corrected: one movement for each correction, the first with its
+    quantity from the posting on. Goods may have moved by the same quantity before.
 
     Args:
         since: ``PLACE``, ``quantity`` and ``posted_at``.
+        corrected: :data:`CORRECTED`.
     """
     if not corrected.height or not since.height:
         return since
-    open_: dict[tuple[str | None, ...], list[Decimal]] = {}
-    for *key, quantity in corrected.select(*PLACE, "quantity").iter_rows():
-        open_.setdefault(tuple(key), []).append(Decimal(quantity))
-    return since.filter(pl.Series(list(_are_movements(since, open_)), dtype=pl.Boolean))
+    places = list(PLACE)
+    numbered = since.with_row_index("place in time").join(corrected, on=places, how="semi", nulls_equal=True)
+    moved: dict[tuple[str | None, ...], list[tuple[str, int]]] = {}
+    for index, *place, quantity, at in numbered.select("place in time", *places, "quantity", "posted_at").iter_rows():
+        moved.setdefault((*place, _plain(quantity)), []).append((at or "", index))
+    found: set[int] = set()
+    for *place, quantity, at in corrected.sort("posted_at").select(*places, "quantity", "posted_at").iter_rows():
+        left = [each for each in moved.get((*place, _plain(quantity)), []) if each[1] not in found]
+        if left:
+            # A server's clock may be a little behind: where nothing is later, it is the last before.
+            later = [each for each in left if each[0] >= at]
+            found.add(min(later)[1] if later else max(left)[1])
+    return (
+        since.with_row_index("place in time").filter(~pl.col("place in time").is_in(list(found))).drop("place in time")
+    )
 
 
-def _are_movements(since: pl.DataFrame, open_: dict[tuple[str | None, ...], list[Decimal]]) -> Iterator[bool]:
-    for *key, quantity in since.select(*PLACE, "quantity").iter_rows():
-        mine = open_.get(tuple(key), [])
-        number = Decimal(quantity)
-        if number in mine:
-            mine.remove(number)
-            yield False
-        else:
-            yield True
+def _plain(quantity: str) -> str:
+    """A quantity as one text, however many zeros it has."""
+    return plain_number(Decimal(quantity))
