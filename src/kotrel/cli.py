@@ -47,13 +47,9 @@ def main(argv: Sequence[str] | None = None) -> int:
         # Whoever read the output has seen enough.
         _hush()
         return 0
-    except Exception as error:  # the one place where every unexpected error ends up
-        from kotrel.screen.unexpected import unexpected_error
-
-        return _tell(unexpected_error(error, words), words)
-    except BaseException as error:
-        # A fault in compiled code of a library is no Exception.
-        if type(error).__name__ != "PanicException":
+    except BaseException as error:  # the one place where every unexpected error ends up
+        # A fault in compiled code of a library is no Exception; what else is none, such as an exit, goes on.
+        if not isinstance(error, Exception) and type(error).__name__ != "PanicException":
             raise
         from kotrel.screen.unexpected import unexpected_error
 

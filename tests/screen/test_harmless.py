@@ -6,11 +6,13 @@ import os
 import tempfile
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 from hypothesis import given
 from hypothesis import strategies as st
 from rich.text import Text
 
+from kotrel.cli import main
 from kotrel.screen.screen import Screen, harmless
 from kotrel.screen.unexpected import unexpected_error, without_secrets
 
@@ -62,3 +64,16 @@ class Logs(unittest.TestCase):
             log.symlink_to(aim)
             told = unexpected_error(RuntimeError("x"), [])
             self.assertFalse(aim.exists())
+
+    def test_a_fault_in_compiled_code_ends_in_a_message_and_an_exit_goes_on(self):
+        class PanicException(BaseException):
+            """As compiled code raises it."""
+
+        said = io.StringIO()
+        with tempfile.TemporaryDirectory() as name, contextlib.chdir(name), contextlib.redirect_stderr(said):
+            with patch("kotrel.cli._run", side_effect=PanicException("index out of range")):
+                self.assertEqual(main(["records"]), 3)
+            with patch("kotrel.cli._run", side_effect=SystemExit(7)), self.assertRaises(SystemExit):
+                main(["records"])
+        self.assertIn("an unexpected error occurred: index out of range", said.getvalue())
+        self.assertNotIn("Traceback", said.getvalue())

@@ -14,7 +14,7 @@ from kotrel.core.pricing.guards import guarded, price_text
 from kotrel.core.pricing.price_rules import OWN_PRICES, PriceRules
 from kotrel.core.pricing.prices_in_force import BREAK, PRICE, base_units, in_force
 from kotrel.core.pricing.rates import Rates, exchanged
-from kotrel.core.rows.findings import FindingGroup, cells_of
+from kotrel.core.rows.findings import FindingGroup
 from kotrel.core.rows.rows import Rows
 from kotrel.core.rows.system_state import SystemState
 
@@ -246,9 +246,4 @@ def _tell(
     """Adds findings, each to its sheet: ``part``, ``ROW``, ``field``, ``message``."""
     for (part, field), cells in told.group_by("part", "field", maintain_order=True):
         rows = parts[int(str(part))][0]
-        stands = rows.values.with_columns(rows.as_it_stands(str(field))).select(
-            ROW, pl.col("as it stands").alias("value")
-        )
-        values = cells.join(stands, on=ROW, how="left", maintain_order="left")
-        table = cells_of(values[ROW], values["value"], values["message"])
-        findings[int(str(part))].append(rows.group(severity, kind, title, str(field), table))  # type: ignore[arg-type]
+        findings[int(str(part))] += rows.told(severity, kind, title, str(field), cells)  # type: ignore[arg-type]

@@ -24,7 +24,7 @@ HELD = f"another of these rows has this value in the system: {_QUESTION}"
 
 
 def may_have_moved(number: int, different: int) -> bool:
-    """Whether that many changed cells, with so many different values, can prove anything.
+    """Whether a number of changed cells, and of different values in them, can prove anything.
 
     Five levels such as 5, 10, 20 and 50 are soon the same five again.
     """
